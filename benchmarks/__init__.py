@@ -1,0 +1,1 @@
+"""Accuracy, speed and memory, measured."""

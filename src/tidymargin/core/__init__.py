@@ -1,0 +1,1 @@
+"""The computation: arrays in, arrays out; no interface, no files."""

@@ -1,0 +1,88 @@
+"""sRGB, linear light and OKLab, and the distance between colours that people see.
+
+Sources: IEC 61966-2-1 for sRGB; B. Ottosson, "A perceptual color space for image processing"
+(2020), for OKLab.
+"""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+_M1 = np.array(
+    [
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ]
+)
+_M2 = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
+
+
+def srgb_to_linear(rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Decode sRGB.
+
+    Parameters
+    ----------
+    rgb_srgb : ndarray of float
+        Display-coded values, 0 to 1, any shape.
+
+    Returns
+    -------
+    ndarray of float64
+        Linear light, 0 to 1, same shape.
+    """
+    v = np.asarray(rgb_srgb, np.float64)
+    return np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0) + 0.055) / 1.055) ** 2.4)
+
+
+def linear_to_srgb(rgb_linear: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Encode linear light as sRGB; the inverse of `srgb_to_linear`."""
+    v = np.asarray(rgb_linear, np.float64)
+    return np.where(v <= 0.0031308, v * 12.92, 1.055 * np.maximum(v, 0.0031308) ** (1 / 2.4) - 0.055)
+
+
+def linear_to_oklab(rgb_linear: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Convert linear sRGB to OKLab.
+
+    Parameters
+    ----------
+    rgb_linear : (..., 3) ndarray of float
+        Linear sRGB, 0 to 1.
+
+    Returns
+    -------
+    (..., 3) ndarray of float64
+        L in 0 to 1, a and b about -0.4 to 0.4.
+    """
+    return np.cbrt(np.asarray(rgb_linear, np.float64) @ _M1.T) @ _M2.T
+
+
+def srgb_u8_to_oklab(rgb_srgb_u8: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """Convert 8-bit sRGB to OKLab; shape (..., 3) in and out."""
+    return linear_to_oklab(LINEAR_OF_U8.astype(np.float64)[rgb_srgb_u8])
+
+
+LINEAR_OF_U8: NDArray[np.float32] = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
+"""Linear light of each 8-bit sRGB value."""
+
+_A = _M1.astype(np.float32)
+_B = _M2.astype(np.float32)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def oklab_kernel(red: float, green: float, blue: float) -> tuple[float, float, float]:
+    """OKLab of one linear sRGB colour; the kernel twin of `linear_to_oklab`."""
+    long = (_A[0, 0] * red + _A[0, 1] * green + _A[0, 2] * blue) ** (1.0 / 3.0)
+    medium = (_A[1, 0] * red + _A[1, 1] * green + _A[1, 2] * blue) ** (1.0 / 3.0)
+    short = (_A[2, 0] * red + _A[2, 1] * green + _A[2, 2] * blue) ** (1.0 / 3.0)
+    return (
+        _B[0, 0] * long + _B[0, 1] * medium + _B[0, 2] * short,
+        _B[1, 0] * long + _B[1, 1] * medium + _B[1, 2] * short,
+        _B[2, 0] * long + _B[2, 1] * medium + _B[2, 2] * short,
+    )

@@ -1,0 +1,204 @@
+"""The curve of area against tolerance, its jumps, and where in it to start."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.difference import STEP
+from tidymargin.core.levels import NEVER
+from tidymargin.core.picture import Region
+
+_CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
+_CALM_SHARE = 3e-4
+_LONGEST_CALM = 8.0  # farther up the calm nothing is gained: the rim is solved, not cut at the tolerance
+_JUMP_SHARE = 0.005  # a share of the sheet taken in within one step is a jump even when scattered
+_PIECE_SHARE = 2e-5
+_SMALLEST_PIECE_PX = 12
+_MOST_JUMPS = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Jump:
+    """A tolerance at which clearing suddenly takes in a further area.
+
+    Parameters
+    ----------
+    tolerance : float
+        The smallest tolerance that takes it.
+    area_px : int
+        Pixels of the largest connected piece, or of all pieces when scattered.
+    box : Region
+        Bounding box of the largest piece.
+    row, col : int
+        A place well inside that piece.
+    ground_like : bool
+        The piece looks like ground itself: it is not the figure that goes, but what it closes in.
+    """
+
+    tolerance: float
+    area_px: int
+    box: Region
+    row: int
+    col: int
+    ground_like: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Calm:
+    """The stretch of tolerances without news that the starting tolerance is taken from.
+
+    Parameters
+    ----------
+    noise_end : float
+        Tolerance at which all of the ground's own noise is gone.
+    next_jump : float or None
+        Tolerance of the jump that ends the calm; None when there is none in range.
+    tolerance : float
+        The start: in the lower third of the calm.
+    """
+
+    noise_end: float
+    next_jump: float | None
+    tolerance: float
+
+
+def measure_curve(levels: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """Return the share of the sheet cleared at each step of tolerance, (255,) float64, 0 to 1."""
+    counts = np.zeros(256, np.int64)
+    _count_kernel(levels, counts)
+    return np.cumsum(counts)[:NEVER] / levels.size
+
+
+@njit(cache=True, nogil=True)
+def _count_kernel(levels, counts):  # type: ignore[no-untyped-def]
+    for row in range(levels.shape[0]):
+        for col in range(levels.shape[1]):
+            counts[levels[row, col]] += 1
+
+
+@njit(cache=True, nogil=True)
+def _solid_pieces_kernel(levels, counts, boxes):  # type: ignore[no-untyped-def]
+    """Count pixels whose whole 3 x 3 neighbourhood shares their level, and box them, by level."""
+    height, width = levels.shape
+    for level in range(256):
+        boxes[level, 0], boxes[level, 1], boxes[level, 2], boxes[level, 3] = height, width, 0, 0
+    for row in range(1, height - 1):
+        for col in range(1, width - 1):
+            level = levels[row, col]
+            if levels[row, col - 1] != level or levels[row, col + 1] != level:
+                continue
+            same = True
+            for side in (-1, 1):
+                for step in (-1, 0, 1):
+                    if levels[row + side, col + step] != level:
+                        same = False
+            if same:
+                counts[level] += 1
+                boxes[level, 0] = min(boxes[level, 0], row - 1)
+                boxes[level, 1] = min(boxes[level, 1], col - 1)
+                boxes[level, 2] = max(boxes[level, 2], row + 2)
+                boxes[level, 3] = max(boxes[level, 3], col + 2)
+
+
+def _largest_piece(
+    levels: NDArray[np.uint8], steps: NDArray[np.uint8], level: int, box: Region, noise_step: int
+) -> Jump:
+    mask = (levels[box.slices] == level).astype(np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=4)
+    piece = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+    left, top, width, height, area = (int(v) for v in stats[piece])
+    found = Region(box.top + top, box.left + left, box.top + top + height, box.left + left + width)
+    inside = labels[top : top + height, left : left + width] == piece
+    depth = cv2.distanceTransform(np.pad(inside.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
+    row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
+    ground_like = float(np.median(steps[found.slices][inside])) <= noise_step
+    return Jump(
+        round(level * STEP, 1), area, found, found.top + row, found.left + col, ground_like
+    )
+
+
+def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jump, ...]:
+    """Find the tolerances at which a further area goes at once.
+
+    Parameters
+    ----------
+    levels : (H, W) ndarray of uint8
+        Levels from outside and the picks, in steps.
+    steps : (H, W) ndarray of uint8
+        Quantised difference.
+
+    Returns
+    -------
+    tuple of Jump
+        By rising tolerance, at most 40 (the largest areas win). A jump takes in at least half a
+        percent of the sheet within one step, or a connected piece of at least 20 ppm that is 3 px
+        thick somewhere.
+    """
+    counts = np.zeros(256, np.int64)
+    boxes = np.zeros((256, 4), np.int64)
+    _solid_pieces_kernel(levels, counts, boxes)
+    noise_step = round(_noise_end(measure_curve(levels)) / STEP)
+    least = max(_SMALLEST_PIECE_PX, int(_PIECE_SHARE * levels.size))
+    candidates = [
+        level for level in range(noise_step + 1, NEVER) if counts[level] >= min(least, 25) // 2
+    ]
+    candidates.sort(key=lambda level: -counts[level])
+    found = []
+    for level in candidates[: 2 * _MOST_JUMPS]:
+        jump = _largest_piece(levels, steps, level, Region(*(int(v) for v in boxes[level])), noise_step)
+        if jump.area_px >= least or counts[level] >= _JUMP_SHARE * levels.size:
+            found.append(jump)
+    found.sort(key=lambda jump: -jump.area_px)
+    return tuple(sorted(found[:_MOST_JUMPS], key=lambda jump: jump.tolerance))
+
+
+def _noise_end(curve: NDArray[np.float64]) -> float:
+    """Return the tolerance after which a whole unit more brings next to nothing."""
+    gain = curve[_CALM_STEPS:] - curve[:-_CALM_STEPS]
+    calm = np.flatnonzero(gain < max(_CALM_SHARE, 2 * float(np.median(gain[: NEVER // 2]))))
+    return float(calm[0]) * STEP if len(calm) else 0.0
+
+
+def _first_crowd(levels_curve: NDArray[np.float64], noise_end: float) -> float | None:
+    """Return where many more places go in one step than the soft rim of an outline explains.
+
+    A pale line two pixels wide is too thin to be a jump, yet it must not be cleared; it shows as a
+    step of the curve far above the steps around it.
+    """
+    first = round(noise_end / STEP) + 2
+    gains = np.diff(levels_curve)[first:]
+    if len(gains) == 0:
+        return None
+    usual = float(np.median(gains[: round(20 / STEP)]))
+    crowded = np.flatnonzero(gains > max(8 * usual, 5e-5))
+    return float(first + 1 + crowded[0]) * STEP if len(crowded) else None
+
+
+def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...]) -> Calm:
+    """Choose the tolerance to start with: between the noise and the first news after it.
+
+    Parameters
+    ----------
+    curve : (255,) ndarray of float64
+        See `measure_curve`; of the levels from outside only.
+    jumps : tuple of Jump
+        See `find_jumps`.
+
+    Returns
+    -------
+    Calm
+        `tolerance` is a multiple of 0.2 in the lower third of the calm.
+    """
+    noise_end = _noise_end(curve)
+    ends = [jump.tolerance for jump in jumps if jump.tolerance > noise_end + STEP]
+    crowd = _first_crowd(curve, noise_end)
+    if crowd is not None:
+        ends.append(crowd)
+    next_jump = min(ends, default=None)
+    stretch = min((next_jump or 51.0) - noise_end, _LONGEST_CALM)
+    step = int(noise_end / STEP + 0.3 * stretch / STEP + 0.5)
+    tolerance = round(max(step, 1) * STEP, 1)
+    return Calm(noise_end, next_jump and round(next_jump, 1), tolerance)

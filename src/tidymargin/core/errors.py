@@ -1,0 +1,61 @@
+"""What can go wrong in words a person can act on."""
+
+
+class DomainError(Exception):
+    """Base of every error that is told to a person.
+
+    Parameters
+    ----------
+    message : str
+        What was expected and what came, as one sentence.
+    hint : str
+        What to do about it, as one sentence; may be empty.
+    field : str or None
+        Name of the form field, option or recipe entry that it concerns.
+    """
+
+    def __init__(self, message: str, *, hint: str = "", field: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+        self.field = field
+
+
+class BadImageError(DomainError):
+    """The bytes are not a picture that can be read."""
+
+
+class TooLargeError(DomainError):
+    """The file or the picture is above the limits."""
+
+
+class BadParameterError(DomainError):
+    """A value is outside its range; `field` names it."""
+
+
+class BadRecipeError(DomainError):
+    """A recipe's JSON does not follow its schema."""
+
+
+class NoGroundError(DomainError):
+    """The picture's border shows no ground of the kind asked for."""
+
+
+class NotFoundError(DomainError):
+    """There is no such sheet."""
+
+
+class StaleHeadError(DomainError):
+    """The sheet has changed since the page that sent this change was loaded."""
+
+
+class StorageFullError(DomainError):
+    """The disk has no room for what is to be saved."""
+
+
+class RefusedError(DomainError):
+    """The request cannot be trusted or has expired."""
+
+
+class UnusableArgumentError(DomainError):
+    """A command's arguments do not go together or name what is not there."""

@@ -1,0 +1,103 @@
+"""What lies behind the figure: measuring a flat ground from the picture's border."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
+from tidymargin.core.errors import NoGroundError
+from tidymargin.core.picture import Picture, Region
+
+_BIN_SHIFT = 4  # 16 levels a channel: wide enough for JPEG grain, far narrower than a figure's contrast
+_NEAR = 4.0  # differences up to this belong to the mode's own spread
+
+
+@dataclass(frozen=True, slots=True)
+class FlatGround:
+    """One even colour.
+
+    Parameters
+    ----------
+    rgb_srgb : tuple of 3 float
+        Display-coded sRGB, 0 to 255, not rounded.
+    noise : float
+        Difference that the ground's own grain explains, 0 and up.
+    border_share : float
+        Part of the picture's border that shows this colour, 0 to 1.
+    """
+
+    rgb_srgb: tuple[float, float, float]
+    noise: float
+    border_share: float
+
+    @property
+    def hex(self) -> str:
+        """The colour as #RRGGBB."""
+        return "#" + "".join(f"{round(v):02X}" for v in self.rgb_srgb)
+
+    @property
+    def oklab(self) -> NDArray[np.float64]:
+        """The colour in OKLab, shape (3,)."""
+        return linear_to_oklab(srgb_to_linear(np.array(self.rgb_srgb) / 255))
+
+    def over(self, region: Region) -> NDArray[np.float32]:
+        """Return the ground's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
+        colour = np.array(self.rgb_srgb, np.float32)
+        return np.broadcast_to(colour, (region.height, region.width, 3))
+
+
+def border_pixels(picture: Picture) -> NDArray[np.uint8]:
+    """Return the solid pixels of the picture's border, (N, 3) uint8; N may be 0.
+
+    The border is a fiftieth of the shorter side wide, 1 to 16 pixels.
+    """
+    height, width = picture.height, picture.width
+    depth = int(np.clip(min(height, width) // 50, 1, 16))
+    frame = np.zeros((height, width), bool)
+    frame[:depth] = frame[-depth:] = True
+    frame[:, :depth] = frame[:, -depth:] = True
+    if picture.alpha is not None:
+        frame &= picture.alpha == 255
+    return picture.rgb[frame]
+
+
+def measure_flat_ground(picture: Picture) -> FlatGround:
+    """Find the colour that most of the border shows.
+
+    Parameters
+    ----------
+    picture : Picture
+        Pixels that came in transparent are never evidence.
+
+    Returns
+    -------
+    FlatGround
+        The mean of the pixels around the border's most frequent colour, and their spread.
+
+    Raises
+    ------
+    NoGroundError
+        The border has no solid pixel.
+    """
+    border = border_pixels(picture)
+    if len(border) == 0:
+        raise NoGroundError(
+            "The border of this picture is transparent already, so it shows no ground.",
+            hint="Nothing needs to be cleared from outside; mark a place to clear by pressing on it.",
+            field="ground",
+        )
+    coarse = border.astype(np.int64) >> _BIN_SHIFT
+    key = (coarse[:, 0] << 8) | (coarse[:, 1] << 4) | coarse[:, 2]
+    most = int(np.bincount(key, minlength=4096).argmax())
+    centre = np.median(border[key == most], axis=0)
+    for _ in range(2):  # the mode's bin may cut through the cluster: settle on the cluster itself
+        away = 100 * np.linalg.norm(
+            srgb_u8_to_oklab(border) - linear_to_oklab(srgb_to_linear(centre / 255)), axis=1
+        )
+        near = away <= max(_NEAR, float(away.min()))
+        centre = border[near].mean(axis=0)
+    spread = away[near]
+    noise = float(np.quantile(spread, 0.995)) if spread.max() > 0 else 0.0
+    red, green, blue = (float(v) for v in centre)
+    return FlatGround((red, green, blue), round(noise, 2), float(near.mean()))

@@ -1,0 +1,189 @@
+"""What a whole picture says about its rims: width, coding noise, even colours."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.ground import FlatGround
+from tidymargin.core.picture import Picture
+from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
+
+_LONGEST_WALK = 12
+_MOST_WALKS = 60_000
+_PALETTE_SIZE = 32
+_PALETTE_LEAST_PX = 12
+
+
+@njit(cache=True, nogil=True)
+def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, noise):  # type: ignore[no-untyped-def]
+    """Walk inwards from the ground across every outline.
+
+    `lengths[n]` counts walks with n changing steps; `misfit` gathers (sum of squared luma-chroma
+    disagreement, count); `noise` gathers (sum of squared luma haze outside, count, sum of squared haze
+    over contrast).
+    """
+    height, width = levels.shape
+    walks = 0
+    path = np.empty((_LONGEST_WALK + 1, 3))
+    for row in range(2, height - 2):
+        for col in range(2, width - 2):
+            if levels[row, col] <= tolerance_step:
+                continue
+            down, right = 0, 0
+            if levels[row - 1, col] <= tolerance_step:
+                down = 1
+            elif levels[row + 1, col] <= tolerance_step:
+                down = -1
+            if levels[row, col - 1] <= tolerance_step:
+                right = 1
+            elif levels[row, col + 1] <= tolerance_step:
+                right = -1
+            if down == 0 and right == 0:
+                continue
+            slope_down, slope_right = 0, 0
+            for channel in range(3):
+                slope_down += abs(int(rgb[row + 1, col, channel]) - int(rgb[row - 1, col, channel]))
+                slope_right += abs(int(rgb[row, col + 1, channel]) - int(rgb[row, col - 1, channel]))
+            if slope_down >= slope_right:
+                right = 0
+            else:
+                down = 0
+            if down == 0 and right == 0:
+                continue
+            # from two pixels out, inwards until the colour stands still
+            at_row, at_col = row - 2 * down, col - 2 * right
+            count = 0
+            changed = 0
+            while count <= _LONGEST_WALK and 0 <= at_row < height and 0 <= at_col < width:
+                for channel in range(3):
+                    path[count, channel] = rgb[at_row, at_col, channel]
+                if count > 0:
+                    change, contrast = 0.0, 0.0
+                    for channel in range(3):
+                        change += abs(path[count, channel] - path[count - 1, channel])
+                        contrast += abs(path[count, channel] - ground[channel])
+                    if change > max(6.0, 0.08 * contrast):
+                        changed += 1
+                    elif changed > 0:
+                        break
+                count += 1
+                at_row += down
+                at_col += right
+            last = min(count, _LONGEST_WALK)
+            luma_step = (
+                0.299 * (path[last, 0] - ground[0])
+                + 0.587 * (path[last, 1] - ground[1])
+                + 0.114 * (path[last, 2] - ground[2])
+            )
+            blue_step = path[last, 2] - ground[2] - luma_step
+            red_step = path[last, 0] - ground[0] - luma_step
+            chroma_power = blue_step * blue_step + red_step * red_step
+            if changed == 0 or abs(luma_step) + chroma_power**0.5 < 40:
+                continue
+            lengths[min(changed, _LONGEST_WALK)] += 1
+            walks += 1
+            for place in range(last):
+                luma = (
+                    0.299 * (path[place, 0] - ground[0])
+                    + 0.587 * (path[place, 1] - ground[1])
+                    + 0.114 * (path[place, 2] - ground[2])
+                )
+                if abs(luma_step) > 30 and chroma_power > 900:
+                    blue = path[place, 2] - ground[2] - luma
+                    red = path[place, 0] - ground[0] - luma
+                    by_chroma = (blue * blue_step + red * red_step) / chroma_power
+                    gap = min(1.0, max(0.0, luma / luma_step)) - min(1.0, max(0.0, by_chroma))
+                    misfit[0] += gap * gap
+                    misfit[1] += 1
+            out_row, out_col = row - 4 * down, col - 4 * right
+            if (
+                0 <= out_row < height
+                and 0 <= out_col < width
+                and levels[out_row, out_col] <= tolerance_step
+            ):
+                haze = (
+                    0.299 * (rgb[out_row, out_col, 0] - ground[0])
+                    + 0.587 * (rgb[out_row, out_col, 1] - ground[1])
+                    + 0.114 * (rgb[out_row, out_col, 2] - ground[2])
+                )
+                noise[0] += haze * haze
+                noise[1] += 1
+            if walks >= _MOST_WALKS:
+                return
+
+
+@njit(cache=True, nogil=True)
+def _palette_kernel(rgb, levels, tolerance_step, slack, counts, sums):  # type: ignore[no-untyped-def]
+    """Sum the colours of pixels whose 3 x 3 neighbourhood is even, in bins of 5 bits a channel."""
+    height, width = levels.shape
+    for row in range(1, height - 1):
+        for col in range(1, width - 1):
+            if levels[row, col] <= tolerance_step:
+                continue
+            even = True
+            for channel in range(3):
+                middle = int(rgb[row, col, channel])
+                for down in range(-1, 2):
+                    for right in range(-1, 2):
+                        if abs(int(rgb[row + down, col + right, channel]) - middle) > slack:
+                            even = False
+            if even:
+                key = (
+                    (int(rgb[row, col, 0]) >> 3) * 1024
+                    + (int(rgb[row, col, 1]) >> 3) * 32
+                    + (int(rgb[row, col, 2]) >> 3)
+                )
+                counts[key] += 1
+                for channel in range(3):
+                    sums[key, channel] += rgb[row, col, channel]
+
+
+def measure_rim(
+    picture: Picture, ground: FlatGround, levels: NDArray[np.uint8], tolerance_step: int
+) -> RimFacts:
+    """Measure what solving the rim needs to know about the whole picture.
+
+    Parameters
+    ----------
+    picture : Picture
+        The whole picture.
+    ground : FlatGround
+        As measured from it.
+    levels : (H, W) ndarray of uint8
+        Levels from outside, in steps.
+    tolerance_step : int
+        The starting tolerance, in steps. The facts do not follow later changes of tolerance.
+
+    Returns
+    -------
+    RimFacts
+        With a width of 1 and no noise where the picture has no outline to measure.
+    """
+    lengths = np.zeros(_LONGEST_WALK + 1, np.int64)
+    misfit = np.zeros(2)
+    noise = np.zeros(2)
+    colour = np.array(ground.rgb_srgb)
+    _walk_edges_kernel(picture.rgb, colour, levels, tolerance_step, lengths, misfit, noise)
+    walks = int(lengths.sum())
+    typical = int(np.searchsorted(np.cumsum(lengths), 0.7 * walks)) if walks else 2
+    width_px = int(np.clip(typical - 1, 1, MAX_WIDTH_PX))
+    haze = float(np.sqrt(noise[0] / noise[1])) if noise[1] else 0.0
+    blur = float(np.sqrt(misfit[0] / misfit[1])) if misfit[1] > 50 else 0.0
+    lossy = haze > 0.25
+    if lossy and misfit[1] <= 50:
+        blur = 0.25  # nothing to measure it on: what halved chroma does to a sharp edge
+    counts = np.zeros(32768, np.int64)
+    sums = np.zeros((32768, 3))
+    _palette_kernel(picture.rgb, levels, tolerance_step, 6 if lossy else 1, counts, sums)
+    order = np.argsort(-counts, kind="stable")[:_PALETTE_SIZE]
+    order = order[counts[order] >= _PALETTE_LEAST_PX]
+    palette = (sums[order] / counts[order, None]).astype(np.float32)
+    red, green, blue = (int(round(v)) for v in (palette[0] if len(palette) else colour))
+    return RimFacts(
+        width_px=min(MAX_WIDTH_PX, width_px + (1 if lossy else 0)),
+        grain=max(0.5, haze),
+        chroma_blur=blur,
+        luma_ringing=0.03 if lossy else 0.0,
+        palette_rgb=palette,
+        carried_rgb=(red, green, blue),
+    )

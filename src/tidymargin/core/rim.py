@@ -1,0 +1,325 @@
+"""The rim: solving figure colour and matte where figure and ground mix.
+
+Observed C, ground B and figure colour F obey C = a F + (1 - a) B in display-coded sRGB (T. Porter and
+T. Duff, "Compositing digital images", 1984; A. R. Smith and J. Blinn, "Blue screen matting", 1996).
+B is known everywhere. F of a mixed pixel is taken from the nearest sure figure pixel whose colour
+explains it, or, in strokes too thin to have one, from the most different pixel along the stroke.
+Luma and chroma are weighted by how far each can be trusted, since lossy coding blurs chroma.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+SEARCH_PX = 8
+"""How far a figure colour may come from."""
+
+CARRY_PX = 8
+"""How far a figure colour is carried on under transparent pixels."""
+
+MAX_WIDTH_PX = 6
+"""Widest rim that is solved."""
+
+_NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
+
+HALO_PX = CARRY_PX + SEARCH_PX + _NEAR_PX + MAX_WIDTH_PX + 2
+"""How much of the surroundings a region needs, so that it comes out as in the whole picture."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RimFacts:
+    """What the whole picture says about its rims.
+
+    Parameters
+    ----------
+    width_px : int
+        Pixels from ground to sure figure, 1 to 6; 1 is a plain anti-aliased edge.
+    grain : float
+        Coding noise near edges in 8-bit levels; 0.5 for a lossless picture.
+    chroma_blur : float
+        How wrong a matte solved from chroma alone is, 0 (trustworthy) to 1.
+    luma_ringing : float
+        Share of the contrast that scatters into the luma near edges, 0 and up.
+    palette_rgb : (N, 3) ndarray of float32
+        The figure's even colours, 0 to 255; N may be 0.
+    carried_rgb : tuple of 3 int
+        The figure's commonest colour, laid under what is far from any figure.
+    """
+
+    width_px: int
+    grain: float
+    chroma_blur: float
+    luma_ringing: float
+    palette_rgb: NDArray[np.float32]
+    carried_rgb: tuple[int, int, int]
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _to_luma_chroma(red, green, blue):  # type: ignore[no-untyped-def]
+    """ITU-R BT.601 luma, and the two scaled colour differences."""
+    luma = 0.299 * red + 0.587 * green + 0.114 * blue
+    return luma, 0.564 * (blue - luma), 0.713 * (red - luma)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _solve(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
+    """Solve the share of figure from differences to the ground; return it and the misfit, squared."""
+    luma_power = fy * fy
+    chroma_power = fu * fu + fv * fv
+    # weight = 1 / variance of the share that luma alone, or chroma alone, would give
+    luma_weight = luma_power / (grain * grain + ringing * ringing * luma_power + 1e-9)
+    chroma_weight = chroma_power / (grain * grain + blur * blur * chroma_power + 1e-9)
+    total = luma_weight + chroma_weight
+    if total < 1e-9:
+        return 0.0, 1e9
+    from_luma = y * fy / luma_power if luma_power > 1e-6 else 0.0
+    from_chroma = (u * fu + v * fv) / chroma_power if chroma_power > 1e-6 else 0.0
+    share = (luma_weight * from_luma + chroma_weight * from_chroma) / total
+    held = min(1.0, max(0.0, share))
+    dy, du, dv = y - held * fy, u - held * fu, v - held * fv
+    return share, dy * dy + du * du + dv * dv
+
+
+@njit(cache=True, nogil=True)
+def _solve_rim_kernel(  # type: ignore[no-untyped-def]
+    rgb, ground, inside_px, outside_px, top, left, bottom, right,
+    width, grain, ringing, blur, palette, share_out, figure_out,
+):  # fmt: skip
+    """Fill share and figure colour for one tile inside a haloed region.
+
+    `inside_px` is an uncleared pixel's distance to the nearest cleared one (0 on cleared pixels),
+    `outside_px` the other way round.
+    """
+    height, columns = inside_px.shape
+    limit = width + 0.5
+    misfit_unit = 2.0 * (3.0 * grain) ** 2
+    for row in range(top, bottom):
+        for col in range(left, right):
+            out_row, out_col = row - top, col - left
+            deep = inside_px[row, col]
+            if deep > limit:
+                share_out[out_row, out_col] = 1.0
+                for channel in range(3):
+                    figure_out[out_row, out_col, channel] = rgb[row, col, channel]
+                continue
+            if deep == 0 and outside_px[row, col] > limit:
+                share_out[out_row, out_col] = 0.0
+                continue
+            by, bu, bv = _to_luma_chroma(ground[row, col, 0], ground[row, col, 1], ground[row, col, 2])
+            cy, cu, cv = _to_luma_chroma(
+                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+            )
+            y, u, v = cy - by, cu - bu, cv - bv
+
+            # the nearest sure figure pixel that explains this one
+            best = 1e18
+            best_row, best_col = -1, -1
+            for there in range(max(0, row - SEARCH_PX), min(height, row + SEARCH_PX + 1)):
+                for here in range(max(0, col - SEARCH_PX), min(columns, col + SEARCH_PX + 1)):
+                    if inside_px[there, here] <= limit:
+                        continue
+                    away = (there - row) ** 2 + (here - col) ** 2
+                    if away > SEARCH_PX * SEARCH_PX or away * 0.5 >= best:
+                        continue
+                    fy, fu, fv = _to_luma_chroma(
+                        float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
+                    )
+                    _, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+                    cost = misfit / misfit_unit + away * 0.5
+                    if cost < best:
+                        best, best_row, best_col = cost, there, here
+            red, green, blue = 0.0, 0.0, 0.0
+            explained = best_row >= 0 and (
+                best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < 4.5
+            )
+            if explained:
+                count = 0.0
+                near = (3.0 * grain) ** 2 * 3.0
+                r0, g0, b0 = (
+                    float(rgb[best_row, best_col, 0]),
+                    float(rgb[best_row, best_col, 1]),
+                    float(rgb[best_row, best_col, 2]),
+                )
+                for there in range(max(0, best_row - _NEAR_PX), min(height, best_row + _NEAR_PX + 1)):
+                    for here in range(max(0, best_col - _NEAR_PX), min(columns, best_col + _NEAR_PX + 1)):
+                        if inside_px[there, here] <= limit:
+                            continue
+                        r, g, b = (
+                            float(rgb[there, here, 0]),
+                            float(rgb[there, here, 1]),
+                            float(rgb[there, here, 2]),
+                        )
+                        if (r - r0) ** 2 + (g - g0) ** 2 + (b - b0) ** 2 <= near:
+                            red += r
+                            green += g
+                            blue += b
+                            count += 1.0
+                red, green, blue = red / count, green / count, blue / count
+            else:
+                # a stroke too thin for a sure pixel: the most different pixel in this one's direction
+                most = -1.0
+                for there in range(max(0, row - SEARCH_PX), min(height, row + SEARCH_PX + 1)):
+                    for here in range(max(0, col - SEARCH_PX), min(columns, col + SEARCH_PX + 1)):
+                        if inside_px[there, here] == 0 and (there != row or here != col):
+                            continue
+                        away = (there - row) ** 2 + (here - col) ** 2
+                        if away > SEARCH_PX * SEARCH_PX:
+                            continue
+                        fy, fu, fv = _to_luma_chroma(
+                            float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
+                        )
+                        fy, fu, fv = fy - by, fu - bu, fv - bv
+                        share, misfit = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
+                        if share > 1.02 or misfit / misfit_unit > 3.0:
+                            continue
+                        extent = (fy * fy + fu * fu + fv * fv) ** 0.5 - 0.75 * away**0.5
+                        if extent > most:
+                            most = extent
+                            best_row, best_col = there, here
+                if most < 0:
+                    best_row, best_col = row, col
+                red, green, blue = (
+                    float(rgb[best_row, best_col, 0]),
+                    float(rgb[best_row, best_col, 1]),
+                    float(rgb[best_row, best_col, 2]),
+                )
+                # that pixel may be mixed itself: an even colour of the figure on the same line, farther out
+                ty, tu, tv = _to_luma_chroma(red, green, blue)
+                ty, tu, tv = ty - by, tu - bu, tv - bv
+                least = 1e18
+                for entry in range(palette.shape[0]):
+                    fy, fu, fv = _to_luma_chroma(palette[entry, 0], palette[entry, 1], palette[entry, 2])
+                    share, misfit = _solve(ty, tu, tv, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+                    if 0.5 <= share <= 1.02 and misfit < misfit_unit * 2.0 and 1.0 - share < least:
+                        least = 1.0 - share
+                        red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
+            fy, fu, fv = _to_luma_chroma(red, green, blue)
+            share, _ = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+            share = min(1.0, max(0.0, share))
+            share_out[out_row, out_col] = share
+            # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
+            for channel in range(3):
+                local = red if channel == 0 else (green if channel == 1 else blue)
+                value = local
+                if share > 0.05:
+                    back = float(ground[row, col, channel])
+                    exact = back + (float(rgb[row, col, channel]) - back) / share
+                    doubt = 3.0 * grain / share
+                    gap = exact - local
+                    trust = gap * gap / (gap * gap + doubt * doubt)
+                    value = local + gap * trust
+                figure_out[out_row, out_col, channel] = min(255.0, max(0.0, value))
+
+
+@njit(cache=True, nogil=True)
+def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, out):  # type: ignore[no-untyped-def]
+    """Round share and figure to straight RGBA; carry the nearest figure colour on under nothing.
+
+    `share` and `figure` come with a margin of `carry` px; `deep` is each pixel's distance to a pixel
+    with some figure in it.
+    """
+    height, width = out.shape[:2]
+    for row in range(height):
+        for col in range(width):
+            r, c = row + carry, col + carry
+            alpha = int(255.0 * share[r, c] + 0.5)
+            if alpha > 0:
+                for channel in range(3):
+                    out[row, col, channel] = int(figure[r, c, channel] + 0.5)
+            elif deep[r, c] > carry:
+                for channel in range(3):
+                    out[row, col, channel] = carried[channel]
+            else:
+                best, best_row, best_col = 1 << 30, -1, -1
+                for there in range(r - carry, r + carry + 1):
+                    for here in range(c - carry, c + carry + 1):
+                        away = (there - r) ** 2 + (here - c) ** 2
+                        if away < best and share[there, here] * 255.0 >= 0.5:
+                            best, best_row, best_col = away, there, here
+                for channel in range(3):
+                    if best_row >= 0:
+                        out[row, col, channel] = int(figure[best_row, best_col, channel] + 0.5)
+                    else:
+                        out[row, col, channel] = carried[channel]
+            if has_alpha:
+                alpha = (alpha * alpha_in[row, col] + 127) // 255
+            out[row, col, 3] = alpha
+
+
+def _distance_px(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Return each True pixel's exact distance to the nearest False one; 0 where False."""
+    if mask.all():
+        return np.full(mask.shape, 1e6, np.float32)
+    found = cv2.distanceTransform(mask.view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    return np.asarray(found, np.float32)
+
+
+def solve_cut(
+    rgb: NDArray[np.uint8],
+    ground: NDArray[np.float32],
+    cleared: NDArray[np.bool_],
+    facts: RimFacts,
+    *,
+    margins: tuple[int, int, int, int],
+    alpha: NDArray[np.uint8] | None = None,
+) -> NDArray[np.uint8]:
+    """Solve figure colour and matte of a region.
+
+    Parameters
+    ----------
+    rgb : (h, w, 3) ndarray of uint8
+        The region with its halo.
+    ground : (h, w, 3) ndarray of float32
+        The ground there, 0 to 255.
+    cleared : (h, w) ndarray of bool
+        What reach clears there.
+    facts : RimFacts
+        Measured on the whole picture.
+    margins : tuple of 4 int
+        How much of the region is halo at the top, left, bottom and right; `HALO_PX` except where the
+        picture ends.
+    alpha : (h, w) ndarray of uint8, optional
+        Alpha that came in; multiplied into the result.
+
+    Returns
+    -------
+    (h', w', 4) ndarray of uint8
+        Straight RGBA of the region without its halo, figure colour carried on under transparent pixels.
+    """
+    height, width = cleared.shape
+    top, left, below, beside = margins
+    core_h, core_w = height - top - below, width - left - beside
+    own = (slice(top, height - below), slice(left, width - beside))
+    out = np.empty((core_h, core_w, 4), np.uint8)
+    if not cleared.any():
+        out[..., :3] = rgb[own]
+        out[..., 3] = 255 if alpha is None else alpha[own]
+        return out
+    if cleared.all():
+        out[:] = (*facts.carried_rgb, 0)
+        return out
+    inside_px = _distance_px(~cleared)
+    outside_px = _distance_px(cleared)
+    # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
+    reach = CARRY_PX
+    share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
+    figure = np.zeros((*share.shape, 3), np.float32)
+    first_row, first_col = max(0, top - reach), max(0, left - reach)
+    last_row, last_col = min(height, top + core_h + reach), min(width, left + core_w + reach)
+    window = (
+        slice(first_row - top + reach, last_row - top + reach),
+        slice(first_col - left + reach, last_col - left + reach),
+    )
+    _solve_rim_kernel(
+        rgb, ground, inside_px, outside_px, first_row, first_col, last_row, last_col,
+        facts.width_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
+        share[window], figure[window],
+    )  # fmt: skip
+    deep = _distance_px(share * 255.0 < 0.5)
+    own_alpha = np.zeros((1, 1), np.uint8) if alpha is None else np.ascontiguousarray(alpha[own])
+    carried = np.array(facts.carried_rgb, np.int64)
+    _compose_kernel(share, figure, deep, reach, carried, own_alpha, alpha is not None, out)
+    return out

@@ -1,0 +1,1 @@
+"""Bytes to arrays and back: pictures, and the JSON of a recipe."""

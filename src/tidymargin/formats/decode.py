@@ -1,0 +1,206 @@
+"""Reading picture files: what a file is, is decided by its content, never by its name."""
+
+import io
+import struct
+import warnings
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+
+from tidymargin.core.errors import BadImageError, TooLargeError
+from tidymargin.core.picture import Picture
+
+MAX_FILE_BYTES = 500 * 1024 * 1024
+MAX_PIXELS = 200_000_000
+MAX_SIDE_PX = 60_000
+
+_FORMATS = ("PNG", "JPEG", "MPO", "WEBP", "TIFF", "GIF", "BMP")
+_READABLE = "PNG, JPEG, WebP, TIFF, GIF or BMP"
+_SRGB = ImageCms.createProfile("sRGB")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Decoded:
+    """A picture file, decoded.
+
+    Parameters
+    ----------
+    picture : Picture
+        Upright, 8-bit sRGB.
+    format_name : str
+        Such as ``PNG``.
+    dots_per_inch : float or None
+        As the file says.
+    remarks : tuple of str
+        What was done to it, in words for people; empty for a plain sRGB picture.
+    """
+
+    picture: Picture
+    format_name: str
+    dots_per_inch: float | None
+    remarks: tuple[str, ...]
+
+
+def _refuse_by_magic(data: bytes) -> None:
+    head = data[:64]
+    if not data:
+        raise BadImageError("This file is empty.", hint="Export or copy it again and add that.")
+    if head.startswith(b"%PDF-"):
+        raise BadImageError(
+            "This is a PDF, which holds pages and not one picture.",
+            hint="Save the page as PNG or TIFF at 300 dpi or more and add that.",
+        )
+    if head[4:8] == b"ftyp" and head[8:12] in (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim"):
+        raise BadImageError(
+            "This is a HEIC photo, which cannot be read yet.",
+            hint="Share or save it from the phone as JPEG (“most compatible”) and add that.",
+        )
+    if head.lstrip()[:5].lower() in (b"<?xml", b"<svg "):
+        raise BadImageError(
+            "This is an SVG drawing, which has no pixels to key.",
+            hint="Save it as PNG at the size you need; its ground may be transparent already.",
+        )
+
+
+def _require_size(width: int, height: int) -> None:
+    if width * height > MAX_PIXELS or max(width, height) > MAX_SIDE_PX:
+        megapixels = width * height / 1e6
+        raise TooLargeError(
+            f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got {width} × {height} px ({megapixels:,.0f}).",
+            hint="Scale it down or cut it into parts, and add those.",
+        )
+
+
+def _to_srgb(image: Image.Image, remarks: list[str]) -> Image.Image:
+    """Convert through the embedded profile, if there is one that says anything else than sRGB."""
+    icc = image.info.get("icc_profile")
+    if not icc:
+        return image
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
+        name = ImageCms.getProfileDescription(profile).strip()
+        if "srgb" in name.lower():
+            return image
+        alpha = image.getchannel("A") if image.mode in ("RGBA", "LA") else None
+        if image.mode in ("RGBA", "RGBX", "P"):
+            image = image.convert("RGB")
+        elif image.mode in ("LA", "1"):
+            image = image.convert("L")
+        converted = ImageCms.profileToProfile(image, profile, _SRGB, outputMode="RGB")
+        if converted is None:
+            return image
+        if alpha is not None:
+            converted.putalpha(alpha)
+    except (ImageCms.PyCMSError, OSError, struct.error, ValueError):
+        remarks.append("Its colour profile is damaged and was passed over")
+        return image
+    remarks.append(f"Converted from {name or 'its own colour profile'} to sRGB")
+    return converted
+
+
+def _to_8_bit(image: Image.Image, remarks: list[str]) -> Image.Image:
+    """Bring 16 bits and more a channel, which the library keeps as integers or floats, to 8."""
+    if image.mode.startswith("I"):
+        values = np.asarray(image).astype(np.int64)
+        remarks.append("Reduced from 16 to 8 bits a channel")
+        return Image.fromarray(np.clip((values + 128) // 257, 0, 255).astype(np.uint8))
+    if image.mode == "F":
+        values = np.asarray(image)
+        if not np.isfinite(values).all() or values.min() < 0 or values.max() > 1:
+            raise BadImageError(
+                "Expected 8 or 16 bits a channel, got floating-point values.",
+                hint="Save it with 16 bits a channel and add that.",
+            )
+        remarks.append("Reduced from floating point to 8 bits a channel")
+        return Image.fromarray(np.round(values * 255).astype(np.uint8))
+    return image
+
+
+def _split_alpha(image: Image.Image, remarks: list[str]) -> Picture:
+    alpha: NDArray[np.uint8] | None = None
+    if image.has_transparency_data:
+        image = image.convert("RGBA")
+        alpha = np.array(image.getchannel("A"))
+        if (alpha == 255).all():
+            alpha = None
+        else:
+            remarks.append("Came in with transparent parts, which stay transparent")
+    elif image.mode == "CMYK":
+        remarks.append("Converted from CMYK to sRGB")
+    return Picture(np.array(image.convert("RGB")), alpha)
+
+
+def _read_dots_per_inch(image: Image.Image) -> float | None:
+    found = image.info.get("dpi")
+    try:
+        value = float(found[0]) if found else 0.0
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return round(value, 2) if 1 <= value <= 100_000 else None
+
+
+def decode_picture(data: bytes) -> Decoded:
+    """Decode a picture file to 8-bit sRGB, upright.
+
+    Parameters
+    ----------
+    data : bytes
+        The whole file: PNG, JPEG, WebP, TIFF, GIF (its first frame) or BMP.
+
+    Returns
+    -------
+    Decoded
+        Its picture and what was done to it.
+
+    Raises
+    ------
+    TooLargeError
+        More than 500 MB, 200 megapixels or 60 000 px a side; found before pixels are decoded.
+    BadImageError
+        Anything else that cannot be read: the message says what came and what to do.
+    """
+    if len(data) > MAX_FILE_BYTES:
+        raise TooLargeError(
+            f"Expected a file of at most 500 MB, got {len(data) / 1024**2:,.0f} MB.",
+            hint="Save it as PNG or JPEG and add that.",
+        )
+    _refuse_by_magic(data)
+    remarks: list[str] = []
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # its own size warning and damaged EXIF: both handled here
+        try:
+            with Image.open(io.BytesIO(data), formats=_FORMATS) as image:
+                _require_size(*image.size)
+                name = "JPEG" if image.format == "MPO" else str(image.format)
+                dots_per_inch = _read_dots_per_inch(image)
+                if getattr(image, "n_frames", 1) > 1 and name != "JPEG":
+                    remarks.append("The first of several frames was taken")
+                image.load()
+                upright = ImageOps.exif_transpose(image)
+                picture = _split_alpha(_to_srgb(_to_8_bit(upright, remarks), remarks), remarks)
+        except Image.DecompressionBombError as error:
+            raise TooLargeError(
+                f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got far more.",
+                hint="Scale it down or cut it into parts, and add those.",
+            ) from error
+        except UnidentifiedImageError as error:
+            raise BadImageError(
+                f"Expected {_READABLE}; this file’s content is none of them.",
+                hint="Open it in the program it came from, save it as PNG, and add that.",
+            ) from error
+        except MemoryError as error:
+            raise TooLargeError(
+                "This picture needs more memory than there is.", hint="Scale it down and add that."
+            ) from error
+        except (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError) as error:
+            raise BadImageError(
+                "This file breaks off or is damaged: its pixels cannot all be read.",
+                hint="Copy or export it again and add that.",
+            ) from error
+    return Decoded(picture, name, dots_per_inch, tuple(remarks))
+
+
+# The limits above are checked before any pixel is decoded; the library's own lower one would only warn.
+Image.MAX_IMAGE_PIXELS = None

@@ -1,0 +1,1 @@
+"""One verb per function: load, compute, save."""

@@ -1,0 +1,1 @@
+"""Rows in SQLite and original files on disk."""
