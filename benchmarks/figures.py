@@ -85,8 +85,8 @@ def words(d: Drawing, random: Random) -> None:
     """Capitals with see-through counters, in two weights."""
     dark, middle, *_ = _colours(d, random)
     s = d.width
-    d.text("BARQUE", s * 0.08, s * 0.42, s * 0.17, s * 0.022, dark)
-    d.text("POD 84", s * 0.08, s * 0.78, s * 0.17, max(1.8, s * 0.006), middle)
+    d.text("BARQUE", s * 0.08, s * 0.42, s * 0.15, s * 0.022, dark)
+    d.text("POD 84", s * 0.08, s * 0.78, s * 0.15, max(1.8, s * 0.006), middle)
 
 
 def pebble(d: Drawing, random: Random) -> None:

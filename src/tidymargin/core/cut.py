@@ -49,7 +49,7 @@ def measure_sheet(picture: Picture) -> SheetFacts:
     curve = measure_curve(outside)
     jumps = find_jumps(outside, difference.steps)
     calm = find_calm(curve, jumps)
-    rim = measure_rim(picture, ground, outside, to_step(calm.tolerance))
+    rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
     return SheetFacts(ground, difference, outside, curve, jumps, calm, rim)
 
 

@@ -4,6 +4,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.difference import Difference
 from tidymargin.core.ground import FlatGround
 from tidymargin.core.picture import Picture
 from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
@@ -12,15 +13,18 @@ _LONGEST_WALK = 12
 _MOST_WALKS = 60_000
 _PALETTE_SIZE = 32
 _PALETTE_LEAST_PX = 12
+_TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
+_STAIN_PX = 2  # how much farther than luma halved chroma carries the ground's colour into the figure
 
 
 @njit(cache=True, nogil=True)
-def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, noise):  # type: ignore[no-untyped-def]
+def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haze):  # type: ignore[no-untyped-def]
     """Walk inwards from the ground across every outline.
 
-    `lengths[n]` counts walks with n changing steps; `misfit` gathers (sum of squared luma-chroma
-    disagreement, count); `noise` gathers (sum of squared luma haze outside, count, sum of squared haze
-    over contrast).
+    A walk ends where the colour stands still or sets off in another direction: there begins another
+    part of the figure. `lengths[n]` counts walks with n changing steps; `misfit` counts how far shares
+    of figure by luma and by chroma disagree, in hundredths; `haze` counts luma deviations of the ground
+    3 px outside, in tenths of an 8-bit level.
     """
     height, width = levels.shape
     walks = 0
@@ -58,10 +62,17 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, noi
                 for channel in range(3):
                     path[count, channel] = rgb[at_row, at_col, channel]
                 if count > 0:
-                    change, contrast = 0.0, 0.0
+                    change, contrast, before, along, size = 0.0, 0.0, 0.0, 0.0, 0.0
                     for channel in range(3):
-                        change += abs(path[count, channel] - path[count - 1, channel])
-                        contrast += abs(path[count, channel] - ground[channel])
+                        step = path[count, channel] - path[count - 1, channel]
+                        so_far = path[count - 1, channel] - ground[channel]
+                        change += abs(step)
+                        contrast += abs(so_far + step)
+                        before += so_far * so_far
+                        along += so_far * step
+                        size += step * step
+                    if before > 900 and along < 0.97 * (before * size) ** 0.5 and size > 36:
+                        break
                     if change > max(6.0, 0.08 * contrast):
                         changed += 1
                     elif changed > 0:
@@ -69,7 +80,7 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, noi
                 count += 1
                 at_row += down
                 at_col += right
-            last = min(count, _LONGEST_WALK)
+            last = max(0, min(count, _LONGEST_WALK) - 1)
             luma_step = (
                 0.299 * (path[last, 0] - ground[0])
                 + 0.587 * (path[last, 1] - ground[1])
@@ -93,41 +104,46 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, noi
                     red = path[place, 0] - ground[0] - luma
                     by_chroma = (blue * blue_step + red * red_step) / chroma_power
                     gap = min(1.0, max(0.0, luma / luma_step)) - min(1.0, max(0.0, by_chroma))
-                    misfit[0] += gap * gap
-                    misfit[1] += 1
+                    misfit[min(99, int(abs(gap) * 100))] += 1
             out_row, out_col = row - 4 * down, col - 4 * right
             if (
                 0 <= out_row < height
                 and 0 <= out_col < width
                 and levels[out_row, out_col] <= tolerance_step
             ):
-                haze = (
+                stray = (
                     0.299 * (rgb[out_row, out_col, 0] - ground[0])
                     + 0.587 * (rgb[out_row, out_col, 1] - ground[1])
                     + 0.114 * (rgb[out_row, out_col, 2] - ground[2])
                 )
-                noise[0] += haze * haze
-                noise[1] += 1
+                haze[min(99, int(abs(stray) * 10 + 0.5))] += 1
             if walks >= _MOST_WALKS:
                 return
 
 
 @njit(cache=True, nogil=True)
-def _palette_kernel(rgb, levels, tolerance_step, slack, counts, sums):  # type: ignore[no-untyped-def]
-    """Sum the colours of pixels whose 3 x 3 neighbourhood is even, in bins of 5 bits a channel."""
+def _palette_kernel(rgb, steps, levels, tolerance_step, slack, counts, sums):  # type: ignore[no-untyped-def]
+    """Sum the colours of pixels that are surely one colour of the figure, in bins of 5 bits a channel.
+
+    Those are pixels whose 3 x 3 neighbourhood is even, and, for strokes too thin for that, pixels that
+    are nowhere less different from the ground than their neighbours.
+    """
     height, width = levels.shape
     for row in range(1, height - 1):
         for col in range(1, width - 1):
             if levels[row, col] <= tolerance_step:
                 continue
-            even = True
+            even, most = True, True
+            for down in range(-1, 2):
+                for right in range(-1, 2):
+                    most = most and steps[row + down, col + right] <= steps[row, col]
             for channel in range(3):
                 middle = int(rgb[row, col, channel])
                 for down in range(-1, 2):
                     for right in range(-1, 2):
                         if abs(int(rgb[row + down, col + right, channel]) - middle) > slack:
                             even = False
-            if even:
+            if even or most:
                 key = (
                     (int(rgb[row, col, 0]) >> 3) * 1024
                     + (int(rgb[row, col, 1]) >> 3) * 32
@@ -139,7 +155,11 @@ def _palette_kernel(rgb, levels, tolerance_step, slack, counts, sums):  # type: 
 
 
 def measure_rim(
-    picture: Picture, ground: FlatGround, levels: NDArray[np.uint8], tolerance_step: int
+    picture: Picture,
+    ground: FlatGround,
+    difference: Difference,
+    levels: NDArray[np.uint8],
+    tolerance_step: int,
 ) -> RimFacts:
     """Measure what solving the rim needs to know about the whole picture.
 
@@ -149,6 +169,8 @@ def measure_rim(
         The whole picture.
     ground : FlatGround
         As measured from it.
+    difference : Difference
+        As measured against that ground.
     levels : (H, W) ndarray of uint8
         Levels from outside, in steps.
     tolerance_step : int
@@ -160,30 +182,35 @@ def measure_rim(
         With a width of 1 and no noise where the picture has no outline to measure.
     """
     lengths = np.zeros(_LONGEST_WALK + 1, np.int64)
-    misfit = np.zeros(2)
-    noise = np.zeros(2)
+    misfit = np.zeros(100, np.int64)
+    haze = np.zeros(100, np.int64)
     colour = np.array(ground.rgb_srgb)
-    _walk_edges_kernel(picture.rgb, colour, levels, tolerance_step, lengths, misfit, noise)
-    walks = int(lengths.sum())
-    typical = int(np.searchsorted(np.cumsum(lengths), 0.7 * walks)) if walks else 2
-    width_px = int(np.clip(typical - 1, 1, MAX_WIDTH_PX))
-    haze = float(np.sqrt(noise[0] / noise[1])) if noise[1] else 0.0
-    blur = float(np.sqrt(misfit[0] / misfit[1])) if misfit[1] > 50 else 0.0
-    lossy = haze > 0.25
-    if lossy and misfit[1] <= 50:
-        blur = 0.25  # nothing to measure it on: what halved chroma does to a sharp edge
+    _walk_edges_kernel(picture.rgb, colour, levels, tolerance_step, lengths, misfit, haze)
+    width_px = int(np.clip((_quantile(lengths, 0.6) or 2) - 1, 1, MAX_WIDTH_PX))
+    grain = max(0.5, _TO_DEVIATION * _quantile(haze, 0.5) / 10)
+    lossy = grain > 0.5
+    blur = 0.0
+    if lossy:  # with nothing to measure it on, what halved chroma does to a sharp edge
+        blur = _TO_DEVIATION * _quantile(misfit, 0.5) / 100 if misfit.sum() > 50 else 0.25
     counts = np.zeros(32768, np.int64)
     sums = np.zeros((32768, 3))
-    _palette_kernel(picture.rgb, levels, tolerance_step, 6 if lossy else 1, counts, sums)
+    _palette_kernel(picture.rgb, difference.steps, levels, tolerance_step, 6 if lossy else 1, counts, sums)
     order = np.argsort(-counts, kind="stable")[:_PALETTE_SIZE]
     order = order[counts[order] >= _PALETTE_LEAST_PX]
     palette = (sums[order] / counts[order, None]).astype(np.float32)
     red, green, blue = (int(round(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
-        width_px=min(MAX_WIDTH_PX, width_px + (1 if lossy else 0)),
-        grain=max(0.5, haze),
+        width_px=width_px,
+        stain_px=width_px + _STAIN_PX if lossy else width_px,
+        grain=grain,
         chroma_blur=blur,
-        luma_ringing=0.03 if lossy else 0.0,
+        luma_ringing=max(0.03, difference.ringing) if lossy else 0.0,
         palette_rgb=palette,
         carried_rgb=(red, green, blue),
     )
+
+
+def _quantile(counts: NDArray[np.int64], share: float) -> int:
+    """Return the index by which `share` of all counted lies; 0 without any."""
+    total = int(counts.sum())
+    return int(np.searchsorted(np.cumsum(counts), share * total)) if total else 0

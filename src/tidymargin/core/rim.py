@@ -23,6 +23,10 @@ CARRY_PX = 8
 MAX_WIDTH_PX = 6
 """Widest rim that is solved."""
 
+_MISFIT_UNIT = 18.0  # squared misfit of three deviations, twice: weighed against half a squared pixel away
+_EXPLAINED = 2.0
+_MIX_PX = 3
+_MIX_COLOURS = 12
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
 
 HALO_PX = CARRY_PX + SEARCH_PX + _NEAR_PX + MAX_WIDTH_PX + 2
@@ -37,6 +41,8 @@ class RimFacts:
     ----------
     width_px : int
         Pixels from ground to sure figure, 1 to 6; 1 is a plain anti-aliased edge.
+    stain_px : int
+        How deep lossy coding stains the figure with the ground's colour; `width_px` when lossless.
     grain : float
         Coding noise near edges in 8-bit levels; 0.5 for a lossless picture.
     chroma_blur : float
@@ -50,6 +56,7 @@ class RimFacts:
     """
 
     width_px: int
+    stain_px: int
     grain: float
     chroma_blur: float
     luma_ringing: float
@@ -66,12 +73,18 @@ def _to_luma_chroma(red, green, blue):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True, inline="always")
 def _solve(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
-    """Solve the share of figure from differences to the ground; return it and the misfit, squared."""
+    """Solve the share of figure from differences to the ground.
+
+    Returns the share, not clamped, and the misfit of the clamped one: the sum of squares, each over the
+    variance that coding explains.
+    """
     luma_power = fy * fy
     chroma_power = fu * fu + fv * fv
+    luma_variance = grain * grain + ringing * ringing * luma_power
+    chroma_variance = grain * grain + blur * blur * chroma_power
     # weight = 1 / variance of the share that luma alone, or chroma alone, would give
-    luma_weight = luma_power / (grain * grain + ringing * ringing * luma_power + 1e-9)
-    chroma_weight = chroma_power / (grain * grain + blur * blur * chroma_power + 1e-9)
+    luma_weight = luma_power / luma_variance
+    chroma_weight = chroma_power / chroma_variance
     total = luma_weight + chroma_weight
     if total < 1e-9:
         return 0.0, 1e9
@@ -80,13 +93,84 @@ def _solve(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untype
     share = (luma_weight * from_luma + chroma_weight * from_chroma) / total
     held = min(1.0, max(0.0, share))
     dy, du, dv = y - held * fy, u - held * fu, v - held * fv
-    return share, dy * dy + du * du + dv * dv
+    return share, dy * dy / luma_variance + (du * du + dv * dv) / chroma_variance
+
+
+@njit(cache=True, nogil=True)
+def _mix_two(  # type: ignore[no-untyped-def]
+    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette
+):
+    """Explain a pixel where two parts of the figure meet at its rim: their mixture, over the ground.
+
+    Returns whether that succeeded, and the mixed figure colour.
+    """
+    height, columns = sure.shape
+    colours = np.empty((_MIX_COLOURS, 3))
+    count = 0
+    for there in range(max(0, row - _MIX_PX), min(height, row + _MIX_PX + 1)):
+        for here in range(max(0, col - _MIX_PX), min(columns, col + _MIX_PX + 1)):
+            if not sure[there, here] or count == _MIX_COLOURS:
+                continue
+            known = False
+            for entry in range(count):
+                gap = 0.0
+                for channel in range(3):
+                    gap = max(gap, abs(colours[entry, channel] - rgb[there, here, channel]))
+                known = known or gap <= 6.0 * grain
+            if not known:
+                for channel in range(3):
+                    colours[count, channel] = rgb[there, here, channel]
+                count += 1
+    nearby = count
+    for entry in range(palette.shape[0]):
+        if count < _MIX_COLOURS:
+            for channel in range(3):
+                colours[count, channel] = palette[entry, channel]
+            count += 1
+    best, red, green, blue = _EXPLAINED, 0.0, 0.0, 0.0
+    for first in range(nearby):
+        for second in range(first + 1, count):
+            for part in range(1, 16):
+                weight = part / 16.0
+                r = colours[first, 0] * weight + colours[second, 0] * (1 - weight)
+                g = colours[first, 1] * weight + colours[second, 1] * (1 - weight)
+                b = colours[first, 2] * weight + colours[second, 2] * (1 - weight)
+                fy, fu, fv = _to_luma_chroma(r, g, b)
+                share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+                if share <= 1.02 and misfit / _MISFIT_UNIT < best:
+                    best, red, green, blue = misfit / _MISFIT_UNIT, r, g, b
+    return best < _EXPLAINED, red, green, blue
+
+
+@njit(cache=True, nogil=True)
+def _sure_kernel(rgb, inside_px, limit, slack, out):  # type: ignore[no-untyped-def]
+    """Mark what is figure for sure: deep enough, or part of an even patch more than a line thick."""
+    height, width = inside_px.shape
+    for row in range(height):
+        for col in range(width):
+            if inside_px[row, col] > limit:
+                out[row, col] = True
+                continue
+            if inside_px[row, col] == 0:
+                continue
+            alike = 0
+            for there in range(max(0, row - 1), min(height, row + 2)):
+                for here in range(max(0, col - 1), min(width, col + 2)):
+                    if inside_px[there, here] == 0:
+                        continue
+                    worst = 0
+                    for channel in range(3):
+                        gap = abs(int(rgb[row, col, channel]) - int(rgb[there, here, channel]))
+                        worst = max(worst, gap)
+                    if worst <= slack:
+                        alike += 1
+            out[row, col] = alike >= 5  # with itself; a run along an edge makes three
 
 
 @njit(cache=True, nogil=True)
 def _solve_rim_kernel(  # type: ignore[no-untyped-def]
-    rgb, ground, inside_px, outside_px, top, left, bottom, right,
-    width, grain, ringing, blur, palette, share_out, figure_out,
+    rgb, ground, inside_px, outside_px, sure, top, left, bottom, right,
+    width, stain, grain, ringing, blur, palette, share_out, figure_out,
 ):  # fmt: skip
     """Fill share and figure colour for one tile inside a haloed region.
 
@@ -95,12 +179,12 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
     """
     height, columns = inside_px.shape
     limit = width + 0.5
-    misfit_unit = 2.0 * (3.0 * grain) ** 2
     for row in range(top, bottom):
         for col in range(left, right):
             out_row, out_col = row - top, col - left
             deep = inside_px[row, col]
-            if deep > limit:
+            solid = deep > limit or sure[row, col]
+            if deep > stain + 0.5 or (solid and stain == width):
                 share_out[out_row, out_col] = 1.0
                 for channel in range(3):
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
@@ -119,7 +203,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             best_row, best_col = -1, -1
             for there in range(max(0, row - SEARCH_PX), min(height, row + SEARCH_PX + 1)):
                 for here in range(max(0, col - SEARCH_PX), min(columns, col + SEARCH_PX + 1)):
-                    if inside_px[there, here] <= limit:
+                    if not sure[there, here]:
                         continue
                     away = (there - row) ** 2 + (here - col) ** 2
                     if away > SEARCH_PX * SEARCH_PX or away * 0.5 >= best:
@@ -128,13 +212,16 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
                     )
                     _, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                    cost = misfit / misfit_unit + away * 0.5
+                    cost = misfit / _MISFIT_UNIT + away * 0.5
                     if cost < best:
                         best, best_row, best_col = cost, there, here
             red, green, blue = 0.0, 0.0, 0.0
             explained = best_row >= 0 and (
-                best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < 4.5
+                best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < _EXPLAINED
             )
+            if solid and best_row >= 0:
+                explained = True
+            found = explained
             if explained:
                 count = 0.0
                 near = (3.0 * grain) ** 2 * 3.0
@@ -145,7 +232,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 )
                 for there in range(max(0, best_row - _NEAR_PX), min(height, best_row + _NEAR_PX + 1)):
                     for here in range(max(0, best_col - _NEAR_PX), min(columns, best_col + _NEAR_PX + 1)):
-                        if inside_px[there, here] <= limit:
+                        if not sure[there, here]:
                             continue
                         r, g, b = (
                             float(rgb[there, here, 0]),
@@ -158,12 +245,16 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                             blue += b
                             count += 1.0
                 red, green, blue = red / count, green / count, blue / count
-            else:
+            if not found:
+                found, red, green, blue = _mix_two(
+                    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette
+                )
+            if not found:
                 # a stroke too thin for a sure pixel: the most different pixel in this one's direction
-                most = -1.0
+                most = 0.0
                 for there in range(max(0, row - SEARCH_PX), min(height, row + SEARCH_PX + 1)):
                     for here in range(max(0, col - SEARCH_PX), min(columns, col + SEARCH_PX + 1)):
-                        if inside_px[there, here] == 0 and (there != row or here != col):
+                        if inside_px[there, here] == 0:
                             continue
                         away = (there - row) ** 2 + (here - col) ** 2
                         if away > SEARCH_PX * SEARCH_PX:
@@ -173,32 +264,45 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         )
                         fy, fu, fv = fy - by, fu - bu, fv - bv
                         share, misfit = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
-                        if share > 1.02 or misfit / misfit_unit > 3.0:
+                        if share < 0.0 or share > 1.02 or misfit / _MISFIT_UNIT > _EXPLAINED:
                             continue
                         extent = (fy * fy + fu * fu + fv * fv) ** 0.5 - 0.75 * away**0.5
                         if extent > most:
+                            found = True
                             most = extent
                             best_row, best_col = there, here
-                if most < 0:
-                    best_row, best_col = row, col
-                red, green, blue = (
-                    float(rgb[best_row, best_col, 0]),
-                    float(rgb[best_row, best_col, 1]),
-                    float(rgb[best_row, best_col, 2]),
-                )
-                # that pixel may be mixed itself: an even colour of the figure on the same line, farther out
-                ty, tu, tv = _to_luma_chroma(red, green, blue)
-                ty, tu, tv = ty - by, tu - bu, tv - bv
-                least = 1e18
-                for entry in range(palette.shape[0]):
-                    fy, fu, fv = _to_luma_chroma(palette[entry, 0], palette[entry, 1], palette[entry, 2])
-                    share, misfit = _solve(ty, tu, tv, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                    if 0.5 <= share <= 1.02 and misfit < misfit_unit * 2.0 and 1.0 - share < least:
-                        least = 1.0 - share
-                        red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
+                if found:
+                    red, green, blue = (
+                        float(rgb[best_row, best_col, 0]),
+                        float(rgb[best_row, best_col, 1]),
+                        float(rgb[best_row, best_col, 2]),
+                    )
+                    # that pixel may be mixed itself: an even colour of the figure farther out on its line
+                    ty, tu, tv = _to_luma_chroma(red, green, blue)
+                    ty, tu, tv = ty - by, tu - bu, tv - bv
+                    least = 1e18
+                    for entry in range(palette.shape[0]):
+                        fy, fu, fv = _to_luma_chroma(
+                            palette[entry, 0], palette[entry, 1], palette[entry, 2]
+                        )
+                        share, misfit = _solve(
+                            ty, tu, tv, fy - by, fu - bu, fv - bv, grain, ringing, blur
+                        )
+                        if (
+                            0.5 <= share <= 1.02
+                            and misfit / _MISFIT_UNIT < _EXPLAINED
+                            and 1.0 - share < least
+                        ):
+                            least = 1.0 - share
+                            red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
+            if not found:  # nothing explains it: cleared is ground's own noise, the rest is figure
+                share_out[out_row, out_col] = 0.0 if deep == 0 else 1.0
+                for channel in range(3):
+                    figure_out[out_row, out_col, channel] = rgb[row, col, channel]
+                continue
             fy, fu, fv = _to_luma_chroma(red, green, blue)
             share, _ = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-            share = min(1.0, max(0.0, share))
+            share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
             # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
             for channel in range(3):
@@ -303,6 +407,9 @@ def solve_cut(
         return out
     inside_px = _distance_px(~cleared)
     outside_px = _distance_px(cleared)
+    sure = np.zeros(cleared.shape, np.bool_)
+    slack = 1 if facts.stain_px == facts.width_px else int(2 * facts.grain) + 1
+    _sure_kernel(rgb, inside_px, facts.stain_px + 0.5, slack, sure)
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach = CARRY_PX
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
@@ -314,8 +421,8 @@ def solve_cut(
         slice(first_col - left + reach, last_col - left + reach),
     )
     _solve_rim_kernel(
-        rgb, ground, inside_px, outside_px, first_row, first_col, last_row, last_col,
-        facts.width_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
+        rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
+        facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
         share[window], figure[window],
     )  # fmt: skip
     deep = _distance_px(share * 255.0 < 0.5)

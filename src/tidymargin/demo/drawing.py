@@ -10,6 +10,49 @@ from numpy.typing import NDArray
 Points = list[tuple[float, float]]
 
 
+def _arc(x: float, y: float, radius_x: float, radius_y: float, start: float, end: float) -> Points:
+    """Return points of an elliptic arc, in quarter turns from the right and upwards."""
+    turns = np.linspace(start, end, 14) * np.pi / 2
+    return [(float(x + radius_x * np.cos(t)), float(y + radius_y * np.sin(t))) for t in turns]
+
+
+_ROUND = _arc(0.3, 0.5, 0.3, 0.5, 0, 4)
+_UPPER_BOWL = [(0.0, 1.0), *_arc(0.3, 0.74, 0.28, 0.26, 1, -1), (0.0, 0.48)]
+_STEM = [(0.0, 0.0), (0.0, 1.0)]
+
+LETTERS: dict[str, tuple[Points, ...]] = {
+    " ": (),
+    "0": (_ROUND,),
+    "1": ([(0.1, 0.8), (0.3, 1.0), (0.3, 0.0)],),
+    "2": ([*_arc(0.3, 0.72, 0.28, 0.28, 2, -0.4), (0.0, 0.0), (0.6, 0.0)],),
+    "4": ([(0.45, 0.0), (0.45, 1.0), (0.0, 0.3), (0.6, 0.3)],),
+    "6": (_arc(0.3, 0.3, 0.28, 0.3, 0, 4), _arc(0.5, 0.3, 0.48, 0.7, 2, 1)),
+    "8": (_arc(0.3, 0.75, 0.24, 0.25, 0, 4), _arc(0.3, 0.26, 0.3, 0.26, 0, 4)),
+    "9": (_arc(0.3, 0.7, 0.28, 0.3, 0, 4), _arc(0.1, 0.7, 0.48, 0.7, 0, -1)),
+    "A": ([(0.0, 0.0), (0.3, 1.0), (0.6, 0.0)], [(0.12, 0.35), (0.48, 0.35)]),
+    "B": (_STEM, _UPPER_BOWL, [(0.0, 0.48), *_arc(0.3, 0.24, 0.3, 0.24, 1, -1), (0.0, 0.0)]),
+    "C": (_arc(0.35, 0.5, 0.33, 0.5, 0.6, 3.4),),
+    "D": (_STEM, [(0.0, 1.0), *_arc(0.2, 0.5, 0.4, 0.5, 1, -1), (0.0, 0.0)]),
+    "E": ([(0.6, 1.0), (0.0, 1.0), (0.0, 0.0), (0.6, 0.0)], [(0.0, 0.5), (0.5, 0.5)]),
+    "I": ([(0.3, 0.0), (0.3, 1.0)],),
+    "K": (_STEM, [(0.6, 1.0), (0.0, 0.4)], [(0.2, 0.6), (0.6, 0.0)]),
+    "L": ([(0.0, 1.0), (0.0, 0.0), (0.6, 0.0)],),
+    "M": ([(0.0, 0.0), (0.0, 1.0), (0.32, 0.4), (0.64, 1.0), (0.64, 0.0)],),
+    "N": ([(0.0, 0.0), (0.0, 1.0), (0.6, 0.0), (0.6, 1.0)],),
+    "O": (_ROUND,),
+    "P": (_STEM, _UPPER_BOWL),
+    "Q": (_ROUND, [(0.36, 0.25), (0.62, -0.05)]),
+    "R": (_STEM, _UPPER_BOWL, [(0.25, 0.48), (0.6, 0.0)]),
+    "S": ([*_arc(0.3, 0.76, 0.28, 0.24, 0.4, 3), *_arc(0.3, 0.26, 0.3, 0.26, 1, -1.6)],),
+    "T": ([(0.0, 1.0), (0.6, 1.0)], [(0.3, 1.0), (0.3, 0.0)]),
+    "U": ([(0.0, 1.0), *_arc(0.3, 0.28, 0.3, 0.28, 2, 4), (0.6, 1.0)],),
+    "V": ([(0.0, 1.0), (0.3, 0.0), (0.6, 1.0)],),
+    "W": ([(0.0, 1.0), (0.16, 0.0), (0.34, 0.7), (0.52, 0.0), (0.68, 1.0)],),
+    "Y": ([(0.0, 1.0), (0.3, 0.5), (0.6, 1.0)], [(0.3, 0.5), (0.3, 0.0)]),
+}
+"""Single-stroke capitals: lines of x, y in units of the letter's height, from the baseline up."""
+
+
 @njit(cache=True, nogil=True)
 def _average_kernel(labels, palette, scale, rgba):  # type: ignore[no-untyped-def]
     height, width = rgba.shape[:2]
@@ -123,10 +166,10 @@ class Drawing:
 
     def text(self, words: str, x: float, y: float, height: float, width: float, label: int) -> None:
         """Draw words in plain single-stroke capitals, `height` tall, with their baseline at x, y."""
-        font, size = cv2.FONT_HERSHEY_SIMPLEX, height / 21 * self.scale
-        thick = max(1, round(width * self.scale))
-        at = (round(x * self.scale), round(y * self.scale))
-        cv2.putText(self._labels, words, at, font, size, label, thick, cv2.LINE_8)
+        for letter in words:
+            for line in LETTERS[letter]:
+                self.stroke([(x + a * height, y - b * height) for a, b in line], width, label)
+            x += height * 0.9
 
     def render(self) -> NDArray[np.float32]:
         """Return the figure, (H, W, 4) float32: display-coded colour 0 to 255, alpha 0 to 1."""
