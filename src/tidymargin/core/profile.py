@@ -13,18 +13,21 @@ _LONGEST_WALK = 12
 _MOST_WALKS = 60_000
 _PALETTE_SIZE = 32
 _PALETTE_LEAST_PX = 12
+_PALETTE_APART = 12.0
 _TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
-_STAIN_PX = 2  # how much farther than luma halved chroma carries the ground's colour into the figure
+_LEAST_LOSSY_GRAIN = 1.0
+_STAIN_PX = 3  # how much farther than luma halved chroma carries the ground's colour into the figure
 
 
 @njit(cache=True, nogil=True)
-def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haze):  # type: ignore[no-untyped-def]
+def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haze, scatter):  # type: ignore[no-untyped-def]
     """Walk inwards from the ground across every outline.
 
     A walk ends where the colour stands still or sets off in another direction: there begins another
     part of the figure. `lengths[n]` counts walks with n changing steps; `misfit` counts how far shares
     of figure by luma and by chroma disagree, in hundredths; `haze` counts luma deviations of the ground
-    3 px outside, in tenths of an 8-bit level.
+    4 px outside, in tenths of an 8-bit level, and `scatter` those nearer by, in thousandths of the
+    outline's own luma contrast.
     """
     height, width = levels.shape
     walks = 0
@@ -103,8 +106,10 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
                     blue = path[place, 2] - ground[2] - luma
                     red = path[place, 0] - ground[0] - luma
                     by_chroma = (blue * blue_step + red * red_step) / chroma_power
-                    gap = min(1.0, max(0.0, luma / luma_step)) - min(1.0, max(0.0, by_chroma))
-                    misfit[min(99, int(abs(gap) * 100))] += 1
+                    by_luma = min(1.0, max(0.0, luma / luma_step))
+                    by_chroma = min(1.0, max(0.0, by_chroma))
+                    if 0.05 < by_luma < 0.95 or 0.05 < by_chroma < 0.95:
+                        misfit[min(99, int(abs(by_luma - by_chroma) * 100))] += 1
             out_row, out_col = row - 4 * down, col - 4 * right
             if (
                 0 <= out_row < height
@@ -117,6 +122,8 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
                     + 0.114 * (rgb[out_row, out_col, 2] - ground[2])
                 )
                 haze[min(99, int(abs(stray) * 10 + 0.5))] += 1
+                if abs(luma_step) > 30:
+                    scatter[min(199, int(abs(stray / luma_step) * 1000 + 0.5))] += 1
             if walks >= _MOST_WALKS:
                 return
 
@@ -154,6 +161,20 @@ def _palette_kernel(rgb, steps, levels, tolerance_step, slack, counts, sums):  #
                     sums[key, channel] += rgb[row, col, channel]
 
 
+def _choose_palette(
+    counts: NDArray[np.int64], sums: NDArray[np.float64], ground: NDArray[np.float64]
+) -> NDArray[np.float32]:
+    """Return the commonest colours that are told apart from the ground and from one another."""
+    chosen: list[NDArray[np.float64]] = []
+    for key in np.argsort(-counts, kind="stable"):
+        if counts[key] < _PALETTE_LEAST_PX or len(chosen) == _PALETTE_SIZE:
+            break
+        mean = sums[key] / counts[key]
+        if all(np.abs(mean - other).max() > _PALETTE_APART for other in [ground, *chosen]):
+            chosen.append(mean)
+    return np.array(chosen, np.float32).reshape(-1, 3)
+
+
 def measure_rim(
     picture: Picture,
     ground: FlatGround,
@@ -184,27 +205,28 @@ def measure_rim(
     lengths = np.zeros(_LONGEST_WALK + 1, np.int64)
     misfit = np.zeros(100, np.int64)
     haze = np.zeros(100, np.int64)
+    scatter = np.zeros(200, np.int64)
     colour = np.array(ground.rgb_srgb)
-    _walk_edges_kernel(picture.rgb, colour, levels, tolerance_step, lengths, misfit, haze)
+    _walk_edges_kernel(picture.rgb, colour, levels, tolerance_step, lengths, misfit, haze, scatter)
     width_px = int(np.clip((_quantile(lengths, 0.6) or 2) - 1, 1, MAX_WIDTH_PX))
     grain = max(0.5, _TO_DEVIATION * _quantile(haze, 0.5) / 10)
-    lossy = grain > 0.5
+    lossy = grain > 0.5 or difference.ringing > 0
+    if lossy:
+        grain = max(grain, _LEAST_LOSSY_GRAIN)
     blur = 0.0
     if lossy:  # with nothing to measure it on, what halved chroma does to a sharp edge
         blur = _TO_DEVIATION * _quantile(misfit, 0.5) / 100 if misfit.sum() > 50 else 0.25
     counts = np.zeros(32768, np.int64)
     sums = np.zeros((32768, 3))
     _palette_kernel(picture.rgb, difference.steps, levels, tolerance_step, 6 if lossy else 1, counts, sums)
-    order = np.argsort(-counts, kind="stable")[:_PALETTE_SIZE]
-    order = order[counts[order] >= _PALETTE_LEAST_PX]
-    palette = (sums[order] / counts[order, None]).astype(np.float32)
+    palette = _choose_palette(counts, sums, colour)
     red, green, blue = (int(round(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
         width_px=width_px,
         stain_px=width_px + _STAIN_PX if lossy else width_px,
         grain=grain,
         chroma_blur=blur,
-        luma_ringing=max(0.03, difference.ringing) if lossy else 0.0,
+        luma_ringing=max(0.03, _TO_DEVIATION * _quantile(scatter, 0.5) / 1000) if lossy else 0.0,
         palette_rgb=palette,
         carried_rgb=(red, green, blue),
     )

@@ -27,9 +27,10 @@ _MISFIT_UNIT = 18.0  # squared misfit of three deviations, twice: weighed agains
 _EXPLAINED = 2.0
 _MIX_PX = 3
 _MIX_COLOURS = 12
+_NEAR_LOSSY_PX = 4
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
 
-HALO_PX = CARRY_PX + SEARCH_PX + _NEAR_PX + MAX_WIDTH_PX + 2
+HALO_PX = CARRY_PX + SEARCH_PX + _NEAR_LOSSY_PX + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
 
 
@@ -219,19 +220,23 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             explained = best_row >= 0 and (
                 best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < _EXPLAINED
             )
-            if solid and best_row >= 0:
-                explained = True
             found = explained
+            if solid and not explained:  # where two parts of the figure meet; no ground has got here
+                share_out[out_row, out_col] = 1.0
+                for channel in range(3):
+                    figure_out[out_row, out_col, channel] = rgb[row, col, channel]
+                continue
             if explained:
                 count = 0.0
                 near = (3.0 * grain) ** 2 * 3.0
+                round_px = _NEAR_PX if stain == width else _NEAR_LOSSY_PX
                 r0, g0, b0 = (
                     float(rgb[best_row, best_col, 0]),
                     float(rgb[best_row, best_col, 1]),
                     float(rgb[best_row, best_col, 2]),
                 )
-                for there in range(max(0, best_row - _NEAR_PX), min(height, best_row + _NEAR_PX + 1)):
-                    for here in range(max(0, best_col - _NEAR_PX), min(columns, best_col + _NEAR_PX + 1)):
+                for there in range(max(0, best_row - round_px), min(height, best_row + round_px + 1)):
+                    for here in range(max(0, best_col - round_px), min(columns, best_col + round_px + 1)):
                         if not sure[there, here]:
                             continue
                         r, g, b = (
@@ -245,6 +250,18 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                             blue += b
                             count += 1.0
                 red, green, blue = red / count, green / count, blue / count
+                if stain != width:  # an even colour's mean over the whole picture has no noise left
+                    least = 4.0 * grain
+                    r0, g0, b0 = red, green, blue
+                    for entry in range(palette.shape[0]):
+                        gap = max(
+                            abs(palette[entry, 0] - r0),
+                            abs(palette[entry, 1] - g0),
+                            abs(palette[entry, 2] - b0),
+                        )
+                        if gap < least:
+                            least = gap
+                            red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
             if not found:
                 found, red, green, blue = _mix_two(
                     rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette
@@ -301,21 +318,30 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
                 continue
             fy, fu, fv = _to_luma_chroma(red, green, blue)
-            share, _ = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+            fy, fu, fv = fy - by, fu - bu, fv - bv
+            share, _ = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
             share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
             # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
-            for channel in range(3):
-                local = red if channel == 0 else (green if channel == 1 else blue)
-                value = local
-                if share > 0.05:
-                    back = float(ground[row, col, channel])
-                    exact = back + (float(rgb[row, col, channel]) - back) / share
-                    doubt = 3.0 * grain / share
-                    gap = exact - local
-                    trust = gap * gap / (gap * gap + doubt * doubt)
-                    value = local + gap * trust
-                figure_out[out_row, out_col, channel] = min(255.0, max(0.0, value))
+            value_y, value_u, value_v = fy + by, fu + bu, fv + bv
+            if share > 0.05:
+                fade = 1.0 / max(1.0, deep - width)
+                luma_doubt = (2.0 * grain + 1.5 * ringing * abs(fy)) / share
+                chroma_doubt = (2.0 * grain + 2.0 * fade * blur * (fu * fu + fv * fv) ** 0.5) / share
+                gap_y = y / share - fy
+                gap_u, gap_v = u / share - fu, v / share - fv
+                luma_trust = gap_y**4 / (gap_y**4 + luma_doubt**4 + 1e-9)
+                chroma_gap = (gap_u * gap_u + gap_v * gap_v) ** 2
+                chroma_trust = chroma_gap / (chroma_gap + chroma_doubt**4 + 1e-9)
+                value_y += gap_y * luma_trust
+                value_u += gap_u * chroma_trust
+                value_v += gap_v * chroma_trust
+            value_b = value_u / 0.564 + value_y
+            value_r = value_v / 0.713 + value_y
+            value_g = (value_y - 0.299 * value_r - 0.114 * value_b) / 0.587
+            figure_out[out_row, out_col, 0] = min(255.0, max(0.0, value_r))
+            figure_out[out_row, out_col, 1] = min(255.0, max(0.0, value_g))
+            figure_out[out_row, out_col, 2] = min(255.0, max(0.0, value_b))
 
 
 @njit(cache=True, nogil=True)
