@@ -30,17 +30,19 @@ def _around(count: int, radius: float, x: float, y: float, turn: float = 0.0) ->
 
 
 def fan(d: Drawing, random: Random) -> None:
-    """Straight strokes of 1.5 to 6 px at all angles."""
+    """Draw straight strokes of 1.5 to 6 px at all angles."""
     dark, middle, *_ = _colours(d, random)
     size = d.width
-    for number, (x, y) in enumerate(_around(18, size * 0.42, size / 2, size / 2, random.uniform(0, 1))):
+    for number, (x, y) in enumerate(
+        _around(18, size * 0.42, size / 2, size / 2, random.uniform(0, 1))
+    ):
         width = (1.5, 2.0, 2.5, 3.0, 4.0, 6.0)[number % 6]
         near = (size / 2 + (x - size / 2) * 0.25, size / 2 + (y - size / 2) * 0.25)
         d.stroke([near, (x, y)], width, dark if number % 2 else middle)
 
 
 def badge(d: Drawing, random: Random) -> None:
-    """A disc with a pastel rim and a white inside with a dark star."""
+    """Draw a disc with a pastel rim and a white inside with a dark star."""
     dark, middle, pastel, white = _colours(d, random)
     c, r = d.width / 2, d.width * 0.38
     d.ellipse(c, c, r, pastel)
@@ -51,7 +53,7 @@ def badge(d: Drawing, random: Random) -> None:
 
 
 def ring(d: Drawing, random: Random) -> None:
-    """Rings one in another, see-through between them."""
+    """Draw rings one in another, see-through between them."""
     dark, middle, pastel, _ = _colours(d, random)
     c = d.width / 2 + random.uniform(0, 1)
     d.ring(c, c, d.width * 0.40, d.width * 0.05, dark)
@@ -60,7 +62,7 @@ def ring(d: Drawing, random: Random) -> None:
 
 
 def star(d: Drawing, random: Random) -> None:
-    """A star with needle points and a pastel outline."""
+    """Draw a star with needle points and a pastel outline."""
     dark, _, pastel, white = _colours(d, random)
     c, turn = d.width / 2, random.uniform(0, 1)
     for radius, label in ((0.46, pastel), (0.44, dark), (0.20, white)):
@@ -70,7 +72,7 @@ def star(d: Drawing, random: Random) -> None:
 
 
 def card(d: Drawing, random: Random) -> None:
-    """A sharp-cornered card laid over a round one, white inside, with ruled lines."""
+    """Draw a sharp-cornered card laid over a round one, white inside, with ruled lines."""
     dark, middle, pastel, white = _colours(d, random)
     s = d.width
     d.rounded(s * 0.10, s * 0.15, s * 0.70, s * 0.65, s * 0.06, dark)
@@ -82,7 +84,7 @@ def card(d: Drawing, random: Random) -> None:
 
 
 def words(d: Drawing, random: Random) -> None:
-    """Capitals with see-through counters, in two weights."""
+    """Draw capitals with see-through counters, in two weights."""
     dark, middle, *_ = _colours(d, random)
     s = d.width
     d.text("BARQUE", s * 0.08, s * 0.42, s * 0.15, s * 0.022, dark)
@@ -90,14 +92,14 @@ def words(d: Drawing, random: Random) -> None:
 
 
 def pebble(d: Drawing, random: Random) -> None:
-    """A smooth organic outline with coloured patches up to the rim."""
+    """Draw a smooth organic outline with coloured patches up to the rim."""
     dark, middle, pastel, white = _colours(d, random)
     c = d.width / 2
     angles = np.linspace(0, 2 * np.pi, 400, endpoint=False)
     waves = sum(
         random.uniform(0.02, 0.05) * np.cos(k * angles + random.uniform(0, 6)) for k in range(2, 7)
     )
-    radius = d.width * (0.33 + waves)
+    radius = d.width * (0.33 + np.asarray(waves))
     outline = [(c + r * np.cos(t), c + r * np.sin(t)) for r, t in zip(radius, angles, strict=True)]
     d.polygon(outline, dark)
     for start, label in ((0, middle), (130, pastel), (260, dark)):
@@ -106,7 +108,7 @@ def pebble(d: Drawing, random: Random) -> None:
 
 
 def pie(d: Drawing, random: Random) -> None:
-    """Wedges of eight colours."""
+    """Draw wedges of eight colours."""
     c, r, start = d.width / 2, d.width * 0.4, random.uniform(0, 6)
     for number, code in enumerate((*_DARK[:3], *_MIDDLE[:3], *_PASTEL[:2])):
         angles = start + np.linspace(number * np.pi / 4, (number + 1) * np.pi / 4, 60)
@@ -116,7 +118,7 @@ def pie(d: Drawing, random: Random) -> None:
 
 
 def gear(d: Drawing, random: Random) -> None:
-    """Square teeth and a see-through hub."""
+    """Draw square teeth and a see-through hub."""
     dark, middle, *_ = _colours(d, random)
     c, turn = d.width / 2, random.uniform(0, 1)
     for t in turn + np.arange(14) * np.pi / 7:
@@ -132,7 +134,7 @@ def gear(d: Drawing, random: Random) -> None:
 
 
 def leaf(d: Drawing, random: Random) -> None:
-    """A pointed leaf with a stem of 1.5 px and veins."""
+    """Draw a pointed leaf with a stem of 1.5 px and veins."""
     dark, middle, pastel, _ = _colours(d, random)
     s, bend = d.width, random.uniform(0.2, 0.3)
     t = np.linspace(0, 1, 120)
@@ -146,12 +148,14 @@ def leaf(d: Drawing, random: Random) -> None:
     for share in (0.3, 0.5, 0.7):
         for side in (-1, 1):
             d.stroke(
-                [(s * share, s * 0.5), (s * (share + 0.1), s * (0.5 + side * bend * 0.5))], 1.5, dark
+                [(s * share, s * 0.5), (s * (share + 0.1), s * (0.5 + side * bend * 0.5))],
+                1.5,
+                dark,
             )
 
 
 def net(d: Drawing, random: Random) -> None:
-    """Crossing lines of 1.5 to 3 px around see-through meshes."""
+    """Draw crossing lines of 1.5 to 3 px around see-through meshes."""
     dark, middle, *_ = _colours(d, random)
     s, slant = d.width, random.uniform(0.02, 0.12)
     for number in range(5):
@@ -161,7 +165,7 @@ def net(d: Drawing, random: Random) -> None:
 
 
 def spiral(d: Drawing, random: Random) -> None:
-    """One line of 2.5 px that turns through every angle."""
+    """Draw one line of 2.5 px that turns through every angle."""
     dark, *_ = _colours(d, random)
     t = np.linspace(1.5, 7 * np.pi, 500)
     r = d.width * 0.02 * t
@@ -174,7 +178,7 @@ def spiral(d: Drawing, random: Random) -> None:
 
 
 def face(d: Drawing, random: Random) -> None:
-    """A pastel face with white eyes and no outline."""
+    """Draw a pastel face with white eyes and no outline."""
     dark, middle, pastel, white = _colours(d, random)
     s = d.width
     d.ellipse(s / 2, s / 2, s * 0.4, pastel)
@@ -185,7 +189,7 @@ def face(d: Drawing, random: Random) -> None:
 
 
 def seeds(d: Drawing, random: Random) -> None:
-    """Discs from 3 px across upwards, apart from one another."""
+    """Draw discs from 3 px across upwards, apart from one another."""
     labels = _colours(d, random)[:3]
     for row in range(6):
         for col in range(6):

@@ -99,8 +99,6 @@ def flood_cut(
     """Return what a flood at one tolerance gives; `soft` takes it in by 1 px and feathers it by 2."""
     solid = (levels > step).astype(np.uint8) * 255
     if soft:
-        solid = cv2.erode(solid, np.ones((3, 3), np.uint8))
-        solid = cv2.GaussianBlur(solid, (5, 5), 1.0)
+        taken_in = cv2.erode(solid, np.ones((3, 3), np.uint8))
+        solid = np.asarray(cv2.GaussianBlur(taken_in, (5, 5), 1.0), np.uint8)
     return np.dstack([rgb, solid])
-
-

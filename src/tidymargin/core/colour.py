@@ -44,7 +44,9 @@ def srgb_to_linear(rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
 def linear_to_srgb(rgb_linear: NDArray[np.floating]) -> NDArray[np.float64]:
     """Encode linear light as sRGB; the inverse of `srgb_to_linear`."""
     v = np.asarray(rgb_linear, np.float64)
-    return np.where(v <= 0.0031308, v * 12.92, 1.055 * np.maximum(v, 0.0031308) ** (1 / 2.4) - 0.055)
+    return np.where(
+        v <= 0.0031308, v * 12.92, 1.055 * np.maximum(v, 0.0031308) ** (1 / 2.4) - 0.055
+    )
 
 
 def linear_to_oklab(rgb_linear: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -60,7 +62,7 @@ def linear_to_oklab(rgb_linear: NDArray[np.floating]) -> NDArray[np.float64]:
     (..., 3) ndarray of float64
         L in 0 to 1, a and b about -0.4 to 0.4.
     """
-    return np.cbrt(np.asarray(rgb_linear, np.float64) @ _M1.T) @ _M2.T
+    return np.asarray(np.cbrt(np.asarray(rgb_linear, np.float64) @ _M1.T) @ _M2.T)
 
 
 def srgb_u8_to_oklab(rgb_srgb_u8: NDArray[np.uint8]) -> NDArray[np.float64]:

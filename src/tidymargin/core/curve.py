@@ -13,7 +13,9 @@ from tidymargin.core.picture import Region
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
 _CALM_SHARE = 3e-4
-_LONGEST_CALM = 8.0  # farther up the calm nothing is gained: the rim is solved, not cut at the tolerance
+_LONGEST_CALM = (
+    8.0  # farther up the calm nothing is gained: the rim is solved, not cut at the tolerance
+)
 _JUMP_SHARE = 0.005  # a share of the sheet taken in within one step is a jump even when scattered
 _PIECE_SHARE = 2e-5
 _SMALLEST_PIECE_PX = 12
@@ -115,9 +117,7 @@ def _largest_piece(
     depth = cv2.distanceTransform(np.pad(inside.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
     row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
     ground_like = float(np.median(steps[found.slices][inside])) <= noise_step
-    return Jump(
-        round(level * STEP, 1), area, found, found.top + row, found.left + col, ground_like
-    )
+    return Jump(round(level * STEP, 1), area, found, found.top + row, found.left + col, ground_like)
 
 
 def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jump, ...]:
@@ -148,7 +148,9 @@ def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jum
     candidates.sort(key=lambda level: -counts[level])
     found = []
     for level in candidates[: 2 * _MOST_JUMPS]:
-        jump = _largest_piece(levels, steps, level, Region(*(int(v) for v in boxes[level])), noise_step)
+        jump = _largest_piece(
+            levels, steps, level, Region(*(int(v) for v in boxes[level])), noise_step
+        )
         if jump.area_px >= least or counts[level] >= _JUMP_SHARE * levels.size:
             found.append(jump)
     found.sort(key=lambda jump: -jump.area_px)

@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
-from tidymargin.core.difference import Difference, measure_difference
+from tidymargin.core.difference import Difference, all_figure, measure_difference
+from tidymargin.core.errors import NoGroundError
 from tidymargin.core.ground import FlatGround, measure_flat_ground
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.profile import measure_rim
@@ -35,16 +37,25 @@ class SheetFacts:
         return self.difference.steps.nbytes + self.outside.nbytes
 
 
-def measure_sheet(picture: Picture) -> SheetFacts:
+def measure_sheet(
+    picture: Picture, ground_rgb: tuple[float, float, float] | None = None
+) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
-    Raises
-    ------
-    NoGroundError
-        The border shows no ground.
+    Parameters
+    ----------
+    picture : Picture
+        The whole picture. When its border came in transparent, there is no ground to clear and
+        everything solid is figure; the ground's `border_share` is then 0.
+    ground_rgb : tuple of 3 float, optional
+        The ground's colour, 0 to 255, where a person has said it.
     """
-    ground = measure_flat_ground(picture)
-    difference = measure_difference(picture, ground)
+    try:
+        ground = measure_flat_ground(picture, ground_rgb)
+        difference = measure_difference(picture, ground)
+    except NoGroundError:
+        ground = FlatGround((255.0, 255.0, 255.0), 0.0, 0.0)
+        difference = all_figure(picture)
     outside = seed_outside(difference.steps, picture.alpha)
     curve = measure_curve(outside)
     jumps = find_jumps(outside, difference.steps)
@@ -75,11 +86,14 @@ class Cutter:
     def render(self, region: Region) -> NDArray[np.uint8]:
         """Return the cut in a region, (h, w, 4) uint8 straight RGBA; equals the crop of the whole."""
         outer = region.grown(HALO_PX, whole(self.picture.height, self.picture.width))
-        alpha = self.picture.alpha
+        alpha = None if self.picture.alpha is None else self.picture.alpha[outer.slices]
+        cleared = clear(self.reach, self.tolerance, outer)
+        if alpha is not None:  # what came in transparent has no ground behind it to unmix
+            cleared &= alpha > 0
         return solve_cut(
             self.picture.rgb[outer.slices],
             self.facts.ground.over(outer),
-            clear(self.reach, self.tolerance, outer),
+            cleared,
             self.facts.rim,
             margins=(
                 region.top - outer.top,
@@ -87,7 +101,7 @@ class Cutter:
                 outer.bottom - region.bottom,
                 outer.right - region.right,
             ),
-            alpha=None if alpha is None else alpha[outer.slices],
+            alpha=alpha,
         )
 
     def render_whole(self) -> NDArray[np.uint8]:
@@ -105,3 +119,17 @@ def cut_out(
     """Apply decisions to a measured sheet; `tolerance` None is the one the calm proposes."""
     reach = build_reach(facts.difference.steps, facts.outside, picks)
     return Cutter(picture, facts, reach, facts.calm.tolerance if tolerance is None else tolerance)
+
+
+def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
+    """Return row, col of the rim where a fringe would show most: the strongest contrast beside ground."""
+    step = to_step(tolerance)
+    cleared = (facts.outside <= step).view(np.uint8)
+    rim = np.asarray(cv2.dilate(cleared, np.ones((3, 3), np.uint8))) > cleared
+    if not rim.any():
+        return facts.outside.shape[0] // 2, facts.outside.shape[1] // 2
+    near = cv2.dilate(facts.difference.steps, np.ones((7, 7), np.uint8))
+    crowd = cv2.boxFilter(rim.astype(np.float32), -1, (65, 65), normalize=True)
+    worth = np.where(rim, np.asarray(near).astype(np.float32) / 255 + 4 * crowd, -1)
+    row, col = np.unravel_index(int(worth.argmax()), worth.shape)
+    return int(row), int(col)

@@ -132,3 +132,11 @@ def measure_difference(picture: Picture, ground: FlatGround) -> Difference:
     if picture.alpha is not None:
         steps[picture.alpha == 0] = 0
     return Difference(steps, ringing)
+
+
+def all_figure(picture: Picture) -> Difference:
+    """Return the difference map of a picture that shows no ground: only what came in transparent is 0."""
+    steps = np.full(picture.rgb.shape[:2], MAX_STEP, np.uint8)
+    if picture.alpha is not None:
+        steps[picture.alpha == 0] = 0
+    return Difference(steps, 0.0)

@@ -9,7 +9,9 @@ from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_o
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.picture import Picture, Region
 
-_BIN_SHIFT = 4  # 16 levels a channel: wide enough for JPEG grain, far narrower than a figure's contrast
+_BIN_SHIFT = (
+    4  # 16 levels a channel: wide enough for JPEG grain, far narrower than a figure's contrast
+)
 _NEAR = 4.0  # differences up to this belong to the mode's own spread
 
 
@@ -62,13 +64,23 @@ def border_pixels(picture: Picture) -> NDArray[np.uint8]:
     return picture.rgb[frame]
 
 
-def measure_flat_ground(picture: Picture) -> FlatGround:
-    """Find the colour that most of the border shows.
+def _away_from(border: NDArray[np.uint8], rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Return each border pixel's 100 x OKLab distance from a colour."""
+    centre = linear_to_oklab(srgb_to_linear(np.asarray(rgb_srgb) / 255))
+    return np.asarray(100 * np.linalg.norm(srgb_u8_to_oklab(border) - centre, axis=1))
+
+
+def measure_flat_ground(
+    picture: Picture, rgb_srgb: tuple[float, float, float] | None = None
+) -> FlatGround:
+    """Find the colour that most of the border shows, or measure a given colour's noise there.
 
     Parameters
     ----------
     picture : Picture
         Pixels that came in transparent are never evidence.
+    rgb_srgb : tuple of 3 float, optional
+        A colour that a person said the ground has, 0 to 255.
 
     Returns
     -------
@@ -78,26 +90,33 @@ def measure_flat_ground(picture: Picture) -> FlatGround:
     Raises
     ------
     NoGroundError
-        The border has no solid pixel.
+        No colour is given and the border has no solid pixel.
     """
     border = border_pixels(picture)
+    if rgb_srgb is not None:
+        away = _away_from(border, np.array(rgb_srgb))
+        return _to_ground(np.array(rgb_srgb), away, away <= _NEAR)
     if len(border) == 0:
         raise NoGroundError(
             "The border of this picture is transparent already, so it shows no ground.",
-            hint="Nothing needs to be cleared from outside; mark a place to clear by pressing on it.",
-            field="ground",
+            hint="Say which colour is the ground.",
+            field="colour",
         )
     coarse = border.astype(np.int64) >> _BIN_SHIFT
     key = (coarse[:, 0] << 8) | (coarse[:, 1] << 4) | coarse[:, 2]
     most = int(np.bincount(key, minlength=4096).argmax())
     centre = np.median(border[key == most], axis=0)
     for _ in range(2):  # the mode's bin may cut through the cluster: settle on the cluster itself
-        away = 100 * np.linalg.norm(
-            srgb_u8_to_oklab(border) - linear_to_oklab(srgb_to_linear(centre / 255)), axis=1
-        )
+        away = _away_from(border, centre)
         near = away <= max(_NEAR, float(away.min()))
         centre = border[near].mean(axis=0)
-    spread = away[near]
-    noise = float(np.quantile(spread, 0.995)) if spread.max() > 0 else 0.0
+    return _to_ground(centre, away, near)
+
+
+def _to_ground(
+    centre: NDArray[np.floating], away: NDArray[np.float64], near: NDArray[np.bool_]
+) -> FlatGround:
+    noise = float(np.quantile(away[near], 0.995)) if near.any() else 0.0
     red, green, blue = (float(v) for v in centre)
-    return FlatGround((red, green, blue), round(noise, 2), float(near.mean()))
+    share = float(near.mean()) if len(near) else 0.0
+    return FlatGround((red, green, blue), round(noise, 2), share)

@@ -17,7 +17,7 @@ NEVER = 255
 
 
 @njit(cache=True, nogil=True)
-def _lower_levels_kernel(steps, levels, seeds, following):  # type: ignore[no-untyped-def]
+def _lower_levels_kernel(steps, levels, seeds, highest, following):  # type: ignore[no-untyped-def]
     height, width = steps.shape
     flat_steps = steps.ravel()
     flat = levels.ravel()
@@ -28,7 +28,7 @@ def _lower_levels_kernel(steps, levels, seeds, following):  # type: ignore[no-un
             flat[seed] = level
             following[seed] = heads[level]
             heads[level] = seed
-    for level in range(255):
+    for level in range(highest + 1):
         while heads[level] >= 0:
             at = heads[level]
             heads[level] = following[at]
@@ -59,7 +59,11 @@ def _lower_levels_kernel(steps, levels, seeds, following):  # type: ignore[no-un
 
 
 def lower_levels(
-    steps: NDArray[np.uint8], levels: NDArray[np.uint8], seeds: NDArray[np.int64]
+    steps: NDArray[np.uint8],
+    levels: NDArray[np.uint8],
+    seeds: NDArray[np.int64],
+    *,
+    highest: int = NEVER - 1,
 ) -> NDArray[np.uint8]:
     """Return the levels after more seeds are added to those that `levels` came from.
 
@@ -73,6 +77,8 @@ def lower_levels(
         Levels of the seeds so far; all 255 when there are none. Not modified.
     seeds : (N,) ndarray of int64
         Flat indices of the new seeds, row x W + col.
+    highest : int
+        Levels above this are of no interest and may come out as too high.
 
     Returns
     -------
@@ -85,7 +91,7 @@ def lower_levels(
         raise BadParameterError("Expected seeds inside the picture.", field="picks")
     lowered = np.ascontiguousarray(levels).copy()
     following = np.empty(steps.size, np.int32)
-    _lower_levels_kernel(np.ascontiguousarray(steps), lowered, seeds, following)
+    _lower_levels_kernel(np.ascontiguousarray(steps), lowered, seeds, highest, following)
     return lowered
 
 
@@ -96,6 +102,8 @@ def outside_seeds(height: int, width: int) -> NDArray[np.int64]:
     return np.flatnonzero(inside)
 
 
-def measure_levels(steps: NDArray[np.uint8], seeds: NDArray[np.int64]) -> NDArray[np.uint8]:
+def measure_levels(
+    steps: NDArray[np.uint8], seeds: NDArray[np.int64], *, highest: int = NEVER - 1
+) -> NDArray[np.uint8]:
     """Return the levels of one seed set; see `lower_levels`."""
-    return lower_levels(steps, np.full(steps.shape, NEVER, np.uint8), seeds)
+    return lower_levels(steps, np.full(steps.shape, NEVER, np.uint8), seeds, highest=highest)

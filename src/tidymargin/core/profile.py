@@ -16,7 +16,9 @@ _PALETTE_LEAST_PX = 12
 _PALETTE_APART = 12.0
 _TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
 _LEAST_LOSSY_GRAIN = 1.0
-_STAIN_PX = 3  # how much farther than luma halved chroma carries the ground's colour into the figure
+_STAIN_PX = (
+    3  # how much farther than luma halved chroma carries the ground's colour into the figure
+)
 
 
 @njit(cache=True, nogil=True)
@@ -50,7 +52,9 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
             slope_down, slope_right = 0, 0
             for channel in range(3):
                 slope_down += abs(int(rgb[row + 1, col, channel]) - int(rgb[row - 1, col, channel]))
-                slope_right += abs(int(rgb[row, col + 1, channel]) - int(rgb[row, col - 1, channel]))
+                slope_right += abs(
+                    int(rgb[row, col + 1, channel]) - int(rgb[row, col - 1, channel])
+                )
             if slope_down >= slope_right:
                 right = 0
             else:
@@ -218,9 +222,11 @@ def measure_rim(
         blur = _TO_DEVIATION * _quantile(misfit, 0.5) / 100 if misfit.sum() > 50 else 0.25
     counts = np.zeros(32768, np.int64)
     sums = np.zeros((32768, 3))
-    _palette_kernel(picture.rgb, difference.steps, levels, tolerance_step, 6 if lossy else 1, counts, sums)
+    _palette_kernel(
+        picture.rgb, difference.steps, levels, tolerance_step, 6 if lossy else 1, counts, sums
+    )
     palette = _choose_palette(counts, sums, colour)
-    red, green, blue = (int(round(v)) for v in (palette[0] if len(palette) else colour))
+    red, green, blue = (round(float(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
         width_px=width_px,
         stain_px=width_px + _STAIN_PX if lossy else width_px,

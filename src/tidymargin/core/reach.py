@@ -121,7 +121,7 @@ def build_reach(
     return Reach(
         levels,
         tuple(
-            (step, measure_levels(steps, np.array(seeds, np.int64)))
+            (step, measure_levels(steps, np.array(seeds, np.int64), highest=step))
             for step, seeds in sorted(own.items())
         ),
         measure_levels(steps, np.array(figure, np.int64)) if figure else None,

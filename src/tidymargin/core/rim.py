@@ -23,7 +23,9 @@ CARRY_PX = 8
 MAX_WIDTH_PX = 6
 """Widest rim that is solved."""
 
-_MISFIT_UNIT = 18.0  # squared misfit of three deviations, twice: weighed against half a squared pixel away
+_MISFIT_UNIT = (
+    18.0  # squared misfit of three deviations, twice: weighed against half a squared pixel away
+)
 _EXPLAINED = 2.0
 _MIX_PX = 3
 _MIX_COLOURS = 12
@@ -193,7 +195,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             if deep == 0 and outside_px[row, col] > limit:
                 share_out[out_row, out_col] = 0.0
                 continue
-            by, bu, bv = _to_luma_chroma(ground[row, col, 0], ground[row, col, 1], ground[row, col, 2])
+            by, bu, bv = _to_luma_chroma(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
             cy, cu, cv = _to_luma_chroma(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
@@ -210,7 +214,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                     if away > SEARCH_PX * SEARCH_PX or away * 0.5 >= best:
                         continue
                     fy, fu, fv = _to_luma_chroma(
-                        float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
+                        float(rgb[there, here, 0]),
+                        float(rgb[there, here, 1]),
+                        float(rgb[there, here, 2]),
                     )
                     _, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
                     cost = misfit / _MISFIT_UNIT + away * 0.5
@@ -221,7 +227,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < _EXPLAINED
             )
             found = explained
-            if solid and not explained:  # where two parts of the figure meet; no ground has got here
+            if (
+                solid and not explained
+            ):  # where two parts of the figure meet; no ground has got here
                 share_out[out_row, out_col] = 1.0
                 for channel in range(3):
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
@@ -235,8 +243,12 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                     float(rgb[best_row, best_col, 1]),
                     float(rgb[best_row, best_col, 2]),
                 )
-                for there in range(max(0, best_row - round_px), min(height, best_row + round_px + 1)):
-                    for here in range(max(0, best_col - round_px), min(columns, best_col + round_px + 1)):
+                for there in range(
+                    max(0, best_row - round_px), min(height, best_row + round_px + 1)
+                ):
+                    for here in range(
+                        max(0, best_col - round_px), min(columns, best_col + round_px + 1)
+                    ):
                         if not sure[there, here]:
                             continue
                         r, g, b = (
@@ -261,7 +273,11 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         )
                         if gap < least:
                             least = gap
-                            red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
+                            red, green, blue = (
+                                palette[entry, 0],
+                                palette[entry, 1],
+                                palette[entry, 2],
+                            )
             if not found:
                 found, red, green, blue = _mix_two(
                     rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette
@@ -277,7 +293,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         if away > SEARCH_PX * SEARCH_PX:
                             continue
                         fy, fu, fv = _to_luma_chroma(
-                            float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
+                            float(rgb[there, here, 0]),
+                            float(rgb[there, here, 1]),
+                            float(rgb[there, here, 2]),
                         )
                         fy, fu, fv = fy - by, fu - bu, fv - bv
                         share, misfit = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
@@ -311,7 +329,11 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                             and 1.0 - share < least
                         ):
                             least = 1.0 - share
-                            red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
+                            red, green, blue = (
+                                palette[entry, 0],
+                                palette[entry, 1],
+                                palette[entry, 2],
+                            )
             if not found:  # nothing explains it: cleared is ground's own noise, the rest is figure
                 share_out[out_row, out_col] = 0.0 if deep == 0 else 1.0
                 for channel in range(3):
@@ -327,7 +349,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             if share > 0.05:
                 fade = 1.0 / max(1.0, deep - width)
                 luma_doubt = (2.0 * grain + 1.5 * ringing * abs(fy)) / share
-                chroma_doubt = (2.0 * grain + 2.0 * fade * blur * (fu * fu + fv * fv) ** 0.5) / share
+                chroma_doubt = (
+                    2.0 * grain + 2.0 * fade * blur * (fu * fu + fv * fv) ** 0.5
+                ) / share
                 gap_y = y / share - fy
                 gap_u, gap_v = u / share - fu, v / share - fv
                 luma_trust = gap_y**4 / (gap_y**4 + luma_doubt**4 + 1e-9)

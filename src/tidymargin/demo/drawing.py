@@ -1,6 +1,7 @@
 """Drawing figures with a known matte: shapes on a fine grid of labels, averaged down to pixels."""
 
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -131,7 +132,7 @@ class Drawing:
     def stroke(self, points: Points, width: float, label: int, closed: bool = False) -> None:
         """Draw a line of even width with round ends and joins."""
         ends = [*points, points[0]] if closed else points
-        for (x0, y0), (x1, y1) in zip(ends, ends[1:], strict=False):
+        for (x0, y0), (x1, y1) in pairwise(ends):
             length = float(np.hypot(x1 - x0, y1 - y0))
             if length < 1e-9:
                 continue

@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.errors import BadImageError
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TrueCase:
@@ -78,6 +80,8 @@ def read_case(place: Path) -> TrueCase:
     facts = json.loads((place / "case.json").read_text())
     found = next((p for p in sorted(place.iterdir()) if p.stem == "picture"), place / "picture.png")
     true = cv2.imdecode(np.fromfile(place / "true.png", np.uint8), cv2.IMREAD_UNCHANGED)
+    if true is None or true.ndim != 3 or true.shape[2] != 4:
+        raise BadImageError(f"Expected an RGBA PNG at {place / 'true.png'}.")
     return TrueCase(
         place.name,
         found.read_bytes(),

@@ -52,7 +52,14 @@ def _refuse_by_magic(data: bytes) -> None:
             "This is a PDF, which holds pages and not one picture.",
             hint="Save the page as PNG or TIFF at 300 dpi or more and add that.",
         )
-    if head[4:8] == b"ftyp" and head[8:12] in (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim"):
+    if head[4:8] == b"ftyp" and head[8:12] in (
+        b"heic",
+        b"heix",
+        b"hevc",
+        b"mif1",
+        b"msf1",
+        b"heim",
+    ):
         raise BadImageError(
             "This is a HEIC photo, which cannot be read yet.",
             hint="Share or save it from the phone as JPEG (“most compatible”) and add that.",

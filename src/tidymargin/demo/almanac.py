@@ -1,0 +1,152 @@
+"""The Skerrow Almanac's sheets: a small publisher of tide tables that was made up for Tidy Margin."""
+
+from pathlib import Path
+
+import numpy as np
+
+from tidymargin.demo.drawing import Drawing, Points, lay_over, to_true_cut
+from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, write_case
+
+NAVY, TEAL, VERMILION, WHITE = "#1D3557", "#2A6F8E", "#C8553D", "#FFFFFF"
+STICKER_GROUND = (190, 214, 178)
+
+
+def _needle(x: float, y: float, angle: float, length: float, half: float) -> tuple[Points, Points]:
+    """Return the two halves of a compass point, split along its middle."""
+    along = np.array([np.cos(angle), np.sin(angle)])
+    across = np.array([-along[1], along[0]])
+    centre = np.array([x, y])
+    tip = tuple(centre + along * length)
+    foot = half * 1.05
+    left = tuple(centre + along * foot + across * foot)
+    right = tuple(centre + along * foot - across * foot)
+    middle = (x, y)
+    return [middle, left, tip], [middle, right, tip]
+
+
+def draw_compass_rose(size: int) -> Drawing:
+    """Draw the logo: a ring, a see-through gap, and a white face with a sixteen-pointed rose."""
+    d = Drawing(size, size, 4 if size > 1200 else 8)
+    navy, teal, red, white = (d.colour(c) for c in (NAVY, TEAL, VERMILION, WHITE))
+    c = size / 2
+    d.ring(c, c, size * 0.43, size * 0.028, navy)
+    d.ellipse(c, c, size * 0.392, navy)
+    d.ellipse(c, c, size * 0.386, white)
+    for number in range(72):
+        angle = number * np.pi / 36
+        far, near = size * 0.386, size * (0.352 if number % 6 == 0 else 0.372)
+        width = size * (0.005 if number % 6 == 0 else 0.0016)
+        d.stroke([(c + r * np.cos(angle), c + r * np.sin(angle)) for r in (near, far)], width, navy)
+    for offset, length, half, label in (
+        (np.pi / 8, 0.20, 0.022, red),
+        (np.pi / 4, 0.25, 0.032, teal),
+        (0.0, 0.335, 0.045, navy),
+    ):
+        step = np.pi / 4 if offset == np.pi / 8 else np.pi / 2
+        for number in range(round(2 * np.pi / step)):
+            light, dark = _needle(c, c, offset + number * step, size * length, size * half)
+            d.polygon(light, white)
+            d.polygon(dark, label)
+            d.stroke([*light[1:], light[0]], max(1.5, size * 0.0015), label)
+    d.ellipse(c, c, size * 0.045, navy)
+    d.ellipse(c, c, size * 0.012, white)
+    return d
+
+
+def draw_tide_stamp(size: int) -> Drawing:
+    """Draw the stamp: two white rings, a name between waves, all see-through between its lines."""
+    height = round(size * 0.62)
+    d = Drawing(height, size, 8)
+    white = d.colour(WHITE)
+    left, top, right, bottom = size * 0.05, height * 0.08, size * 0.95, height * 0.92
+    for inset, width in ((0.0, 0.012), (0.022, 0.004)):
+        corner = size * (0.05 - inset * 0.6)
+        outer = size * inset
+        d.rounded(left + outer, top + outer, right - outer, bottom - outer, corner, white)
+        inner = outer + size * width
+        d.rounded(
+            left + inner, top + inner, right - inner, bottom - inner, corner - size * width * 0.6, 0
+        )
+    d.text("TIDE CLERK", size * 0.145, height * 0.42, size * 0.082, size * 0.013, white)
+    d.text("SKERROW 1926", size * 0.155, height * 0.80, size * 0.066, size * 0.007, white)
+    x = np.linspace(size * 0.14, size * 0.86, 220)
+    for lift in (0.0, 0.045):
+        y = height * (0.53 + lift) + size * 0.008 * np.sin(x / size * 2 * np.pi * 9)
+        d.stroke([(float(a), float(b)) for a, b in zip(x, y, strict=True)], size * 0.005, white)
+    return d
+
+
+def draw_buoy_sticker(size: int) -> Drawing:
+    """Draw the sticker: a striped buoy on water, with the white margin of a die-cut sticker."""
+    d = Drawing(size, size, 8)
+    navy, teal, red, white, amber, pale = (
+        d.colour(c) for c in (NAVY, TEAL, VERMILION, WHITE, "#E8B23A", "#BFE0EA")
+    )
+    s = size
+
+    def body(grown: float, label: int) -> None:
+        d.polygon(
+            [
+                (s * (0.30 - grown), s * (0.70 + grown)),
+                (s * (0.42 - grown), s * (0.28 - grown)),
+                (s * (0.58 + grown), s * (0.28 - grown)),
+                (s * (0.70 + grown), s * (0.70 + grown)),
+            ],
+            label,
+        )
+        d.ellipse(s * 0.5, s * 0.72, s * (0.34 + grown), label, s * (0.11 + grown))
+        d.ellipse(s * 0.5, s * 0.19, s * (0.062 + grown), label)
+        d.rounded(s * (0.475 - grown), s * 0.19, s * (0.525 + grown), s * 0.30, s * 0.004, label)
+
+    body(0.032, white)
+    body(0.0, navy)
+    d.ellipse(s * 0.5, s * 0.72, s * 0.328, teal, s * 0.098)
+    for row, label in ((0, red), (1, white), (2, red), (3, white)):
+        upper, lower = 0.292 + row * 0.1, 0.292 + (row + 1) * 0.1
+        edge = [0.42 - (y - 0.28) * 0.286 + 0.012 for y in (upper, lower)]
+        d.polygon(
+            [
+                (s * edge[0], s * upper),
+                (s * (1 - edge[0]), s * upper),
+                (s * (1 - edge[1]), s * lower),
+                (s * edge[1], s * lower),
+            ],
+            label,
+        )
+    for lift, wide in ((0.735, 0.22), (0.77, 0.15)):
+        x = np.linspace(s * (0.5 - wide), s * (0.5 + wide), 120)
+        y = s * lift + s * 0.008 * np.sin(x / s * 2 * np.pi * 12)
+        d.stroke([(float(a), float(b)) for a, b in zip(x, y, strict=True)], s * 0.012, pale)
+    d.ellipse(s * 0.5, s * 0.19, s * 0.050, amber)
+    d.ellipse(s * 0.485, s * 0.175, s * 0.014, white)
+    return d
+
+
+def make_almanac(scale: float = 1.0) -> list[TrueCase]:
+    """Make the demo's sheets with their true cuts.
+
+    Parameters
+    ----------
+    scale : float
+        1 for the demo; tests make them smaller.
+    """
+    cases = []
+    for name, drawing, ground, suffix in (
+        ("compass-rose", draw_compass_rose(round(2400 * scale)), (255, 255, 255), "jpg"),
+        ("tide-stamp", draw_tide_stamp(round(1500 * scale)), (0, 0, 0), "png"),
+        ("buoy-sticker", draw_buoy_sticker(round(1200 * scale)), STICKER_GROUND, "png"),
+    ):
+        rgba = drawing.render()
+        picture = lay_over(rgba, np.array(ground, np.float32))
+        true = to_true_cut(rgba)
+        picks = find_pocket_picks(true[..., 3])
+        encoded = encode_picture(picture, suffix, 90)
+        cases.append(TrueCase(name, encoded, suffix, true, picks=picks))
+    return cases
+
+
+def write_almanac(folder: Path) -> None:
+    """Write the demo's sheets as truth folders, unless they are there."""
+    for case in make_almanac():
+        if not (folder / case.name / "case.json").exists():
+            write_case(case, folder)

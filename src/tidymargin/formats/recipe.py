@@ -1,0 +1,200 @@
+"""The recipe of a sheet: every decision in order, frozen, as plain JSON both ways."""
+
+import hashlib
+import json
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from tidymargin.core.errors import BadRecipeError
+from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick
+
+RECIPE_VERSION: Literal[1] = 1
+
+Auto = Literal["auto"]
+Tolerance = Annotated[float, Field(ge=0, le=HIGHEST_TOLERANCE, allow_inf_nan=False)]
+Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
+Place = Annotated[int, Field(ge=0, le=1_000_000)]
+
+
+class Step(BaseModel):
+    """One of the seven steps; unknown fields are refused."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def to_json(self) -> str:
+        """Return the step as canonical JSON: keys sorted, no spaces."""
+        return json.dumps(self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"))
+
+    @property
+    def name(self) -> str:
+        """The hash that the step is stored under."""
+        return hashlib.sha256(self.to_json().encode()).hexdigest()
+
+
+class GroundStep(Step):
+    """What lies behind, and the figure's nature."""
+
+    kind: Literal["auto", "flat"] = "auto"
+    colour: Auto | Colour = Field("auto", description="The flat ground's colour, #RRGGBB")
+    figure: Literal["auto", "opaque"] = "auto"
+
+
+class PickEntry(BaseModel):
+    """A point marked as ground or as figure, in full-size picture pixels from the top left."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Place
+    y: Place
+    marks: Literal["ground", "figure"] = "ground"
+    tolerance: Auto | Tolerance = Field("auto", description="auto: the sheet's own tolerance")
+
+    def to_pick(self) -> Pick:
+        """Return the pick as the core takes it."""
+        own = None if self.tolerance == "auto" else float(self.tolerance)
+        return Pick(self.y, self.x, self.marks == "figure", own)
+
+
+class ReachStep(Step):
+    """Where clearing starts and how far it goes."""
+
+    start: Literal["outside"] = "outside"
+    tolerance: Auto | Tolerance = "auto"
+    picks: tuple[PickEntry, ...] = ()
+
+
+class ByHandStep(Step):
+    """Marks; none can be made yet."""
+
+
+class RimStep(Step):
+    """How the rim is solved; nothing to decide yet."""
+
+
+class ColourStep(Step):
+    """Colours of the figure; nothing to decide yet."""
+
+
+class ProofStep(Step):
+    """What the cut is judged on."""
+
+    backdrop: Colour = Field("#E8B23A", description="The backdrop of any colour, #RRGGBB")
+
+
+class ExportStep(Step):
+    """What is written."""
+
+    trim: bool = Field(False, description="Crop to the figure")
+    margin_px: Annotated[int, Field(ge=0, le=4000)] = 12
+
+
+class Recipe(BaseModel):
+    """Every decision about a sheet. Same picture, recipe and engine version: same cut."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", title="Tidy Margin recipe")
+
+    recipe_version: Literal[1] = RECIPE_VERSION
+    ground: GroundStep = GroundStep()
+    reach: ReachStep = ReachStep()
+    by_hand: ByHandStep = ByHandStep()
+    rim: RimStep = RimStep()
+    colour: ColourStep = ColourStep()
+    proof: ProofStep = ProofStep()
+    export: ExportStep = ExportStep()
+
+    @property
+    def steps(self) -> dict[str, Step]:
+        """The seven steps by name, in order."""
+        return {name: getattr(self, name) for name in STEPS}
+
+    def to_json(self) -> str:
+        """Return the recipe as indented JSON with a final newline."""
+        return json.dumps(self.model_dump(mode="json"), indent=2) + "\n"
+
+
+STEPS = ("ground", "reach", "by_hand", "rim", "colour", "proof", "export")
+_STEP_TYPES: dict[str, type[Step]] = {
+    "ground": GroundStep,
+    "reach": ReachStep,
+    "by_hand": ByHandStep,
+    "rim": RimStep,
+    "colour": ColourStep,
+    "proof": ProofStep,
+    "export": ExportStep,
+}
+
+
+def recipe_schema() -> dict[str, Any]:
+    """Return the recipe's JSON Schema."""
+    return Recipe.model_json_schema()
+
+
+def from_steps(bodies: dict[str, str]) -> Recipe:
+    """Put a recipe together from its steps' JSON."""
+    return Recipe(**{name: _STEP_TYPES[name].model_validate_json(bodies[name]) for name in STEPS})
+
+
+def change_recipe(recipe: Recipe, step: str, **values: Any) -> Recipe:
+    """Return the recipe with some values of one step replaced.
+
+    Raises
+    ------
+    BadRecipeError
+        A value is of the wrong kind or out of range; `field` names it.
+    """
+    body = {**getattr(recipe, step).model_dump(), **values}
+    try:
+        return recipe.model_copy(update={step: _STEP_TYPES[step].model_validate(body)})
+    except ValidationError as error:
+        raise _to_words(error, (step,)) from error
+
+
+def read_recipe(text: str | bytes) -> Recipe:
+    """Read a recipe from JSON.
+
+    Raises
+    ------
+    BadRecipeError
+        Not JSON, an unknown field, or a value out of range: the message names the place.
+    """
+    try:
+        body = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise BadRecipeError(
+            "Expected a recipe as JSON, got something that is not JSON.",
+            hint="Save one with --save-recipe and change that.",
+        ) from error
+    if not isinstance(body, dict):
+        raise BadRecipeError("Expected a recipe as a JSON object.", field="recipe")
+    version = body.get("recipe_version", RECIPE_VERSION)
+    if version != RECIPE_VERSION:
+        raise BadRecipeError(
+            f"Expected a recipe of version {RECIPE_VERSION}, got version {version}.",
+            hint="It was made by another version of Tidy Margin; use that one, or remake it.",
+            field="recipe_version",
+        )
+    try:
+        return Recipe.model_validate(body)
+    except ValidationError as error:
+        raise _to_words(error, ()) from error
+
+
+def _to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError:
+    # a value that may be `auto` or a number fails twice; the more telling complaint comes last
+    first = error.errors()[-1]
+    place = [str(part) for part in (*prefix, *first["loc"])]
+    place = [part for part in place if "[" not in part and part not in ("float", "literal['auto']")]
+    field = ".".join(place)
+    if first["type"] == "extra_forbidden":
+        return BadRecipeError(
+            f"“{field}” is not a field of a recipe.",
+            hint="Remove it, or check its spelling against the schema.",
+            field=field,
+        )
+    given = first["input"]
+    short = given if isinstance(given, (int, float, str)) else type(given).__name__
+    said = (
+        first["msg"].removeprefix("Input ").replace("string should match pattern", "should match")
+    )
+    return BadRecipeError(f"“{field}” {said}; got {short!s:.60}.", field=field)

@@ -1,0 +1,157 @@
+"""Bringing pictures in, and what is measured of them before anybody decides anything."""
+
+import re
+
+from tidymargin import ENGINE_VERSION
+from tidymargin.core.cut import Cutter, find_spot, measure_sheet
+from tidymargin.core.picture import Picture
+from tidymargin.core.reach import Reach, build_reach
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.recipe import Recipe, from_steps
+from tidymargin.services.executor import Priority
+from tidymargin.services.workshop import Measured, Workshop
+from tidymargin.store.sheets import NewSheet, NewState, Sheet
+
+_LONGEST_NAME = 120
+
+
+def to_shown_name(given: str) -> str:
+    """Return a file's name as it is shown: its last part, without control characters; never a path."""
+    last = re.split(r"[/\\]", given)[-1]
+    clean = "".join(c for c in last if c.isprintable()).strip()[-_LONGEST_NAME:]
+    return clean or "Untitled picture"
+
+
+def to_state(recipe: Recipe, change: str, resolved: dict[str, object]) -> NewState:
+    """Return a recipe as a state of the history."""
+    return NewState(
+        {name: step.name for name, step in recipe.steps.items()},
+        {name: step.to_json() for name, step in recipe.steps.items()},
+        change,
+        resolved,
+        ENGINE_VERSION,
+    )
+
+
+def add_sheet(workshop: Workshop, data: bytes, name: str, recipe: Recipe | None = None) -> Sheet:
+    """Bring a picture in: decode it, keep the original, begin its history, start measuring.
+
+    Raises
+    ------
+    BadImageError, TooLargeError
+        It cannot be read.
+    StorageFullError
+        There is no room to keep it.
+    """
+    decoded = workshop.executor.run(
+        f"decode:{id(data)}", Priority.OPENING, lambda: decode_picture(data)
+    )
+    original = workshop.originals.save(data)
+    remarks = list(decoded.remarks)
+    same = workshop.sheets.find_same(original)
+    if same is not None:
+        remarks.append(f"The same picture is also here as {same}; this sheet is separate from it")
+    picture = decoded.picture
+    workshop.pictures.put(original, picture, picture.rgb.nbytes)
+    sheet = workshop.sheets.add(
+        NewSheet(
+            to_shown_name(name),
+            original,
+            decoded.format_name,
+            picture.width,
+            picture.height,
+            decoded.dots_per_inch,
+            tuple(remarks),
+        ),
+        to_state(recipe or Recipe(), "begin", {}),
+    )
+    start_measuring(workshop, sheet)
+    return sheet
+
+
+def read_recipe_of(sheet: Sheet) -> Recipe:
+    """Return the recipe of a sheet's present state."""
+    return from_steps(sheet.bodies)
+
+
+def load_picture(workshop: Workshop, sheet: Sheet) -> Picture:
+    """Return a sheet's decoded picture; to be called by the executor's own jobs."""
+    found = workshop.pictures.get(sheet.original)
+    if found is None:
+        found = decode_picture(workshop.originals.load(sheet.original)).picture
+        workshop.pictures.put(sheet.original, found, found.rgb.nbytes)
+    return found
+
+
+def _facts_name(sheet: Sheet, recipe: Recipe) -> str:
+    return f"facts:{sheet.original}:{ENGINE_VERSION}:{recipe.ground.name}"
+
+
+def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
+    name = _facts_name(sheet, recipe)
+    found = workshop.measured.get(name)
+    if found is None:
+        picture = load_picture(workshop, sheet)
+        facts = measure_sheet(picture, to_rgb(recipe.ground.colour))
+        found = Measured(picture, facts, find_spot(facts, facts.calm.tolerance))
+        workshop.measured.put(name, found, facts.size_bytes)
+    return found
+
+
+def to_rgb(colour: str) -> tuple[float, float, float] | None:
+    """Return #RRGGBB as three numbers 0 to 255, or None for `auto`."""
+    if colour == "auto":
+        return None
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
+    """Queue the facts of a sheet without waiting for them."""
+    recipe = read_recipe_of(sheet)
+    workshop.executor.submit(
+        _facts_name(sheet, recipe), Priority.OPENING, lambda: _measure(workshop, sheet, recipe)
+    )
+
+
+def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
+    """Whether a sheet's facts are at hand; if not, they are being measured now."""
+    if workshop.measured.get(_facts_name(sheet, read_recipe_of(sheet))) is not None:
+        return True
+    start_measuring(workshop, sheet)
+    return False
+
+
+def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> Measured:
+    """Return a sheet's picture and facts, waiting for the executor where they are not at hand."""
+    recipe = recipe or read_recipe_of(sheet)
+    name = _facts_name(sheet, recipe)
+    found = workshop.measured.get(name)
+    if found is None:
+        found = workshop.executor.run(
+            name, Priority.OPENING, lambda: _measure(workshop, sheet, recipe)
+        )
+    return found
+
+
+def reach_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return the name of a sheet's levels: everything they depend on, and not the tolerance."""
+    picks = ";".join(entry.model_dump_json() for entry in recipe.reach.picks)
+    return f"{_facts_name(sheet, recipe)}:{picks}"
+
+
+def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
+    """Return a sheet ready to render; to be called by the executor's own jobs."""
+    found = workshop.measured.get(_facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
+    name = reach_name(sheet, recipe)
+    reach: Reach | None = workshop.reaches.get(name)
+    if reach is None:
+        picks = tuple(entry.to_pick() for entry in recipe.reach.picks)
+        reach = build_reach(found.facts.difference.steps, found.facts.outside, picks)
+        own = sum(levels.nbytes for _, levels in reach.own)
+        shared = 0 if reach.levels is found.facts.outside else reach.levels.nbytes
+        workshop.reaches.put(
+            name, reach, own + shared + (0 if reach.figure is None else reach.figure.nbytes) + 1
+        )
+    chosen = recipe.reach.tolerance
+    tolerance = found.facts.calm.tolerance if chosen == "auto" else float(chosen)
+    return Cutter(found.picture, found.facts, reach, tolerance)

@@ -1,0 +1,235 @@
+"""What is in view: regions of the cut, tile by tile, at full size or averaged down."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.average import average_down
+from tidymargin.core.cut import Cutter
+from tidymargin.core.errors import BadParameterError
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.reach import to_step
+from tidymargin.core.rim import HALO_PX
+from tidymargin.formats.encode import encode_png
+from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.services.executor import Priority
+from tidymargin.services.opening import load_cutter, load_picture, reach_name, read_recipe_of
+from tidymargin.services.workshop import Workshop
+from tidymargin.store.sheets import Sheet
+
+TILE_PX = 256
+MAX_VIEW_PX = 16_000_000
+THUMBNAIL_PX = 360
+
+Rgba = NDArray[np.uint8]
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """A window onto a picture.
+
+    Parameters
+    ----------
+    left, top : float
+        Its corner in picture pixels.
+    cell : float
+        Picture pixels per pixel of the window, 1 or more; 1 is pixel for pixel.
+    width, height : int
+        The window's size in its own pixels.
+    """
+
+    left: float
+    top: float
+    cell: float
+    width: int
+    height: int
+
+    def __post_init__(self) -> None:
+        if not (self.width > 0 and self.height > 0 and self.width * self.height <= MAX_VIEW_PX):
+            raise BadParameterError(f"Expected a view of 1 to {MAX_VIEW_PX} pixels.", field="view")
+        if not (1 <= self.cell <= 10_000 and self.left >= 0 and self.top >= 0):
+            raise BadParameterError("Expected a view inside the picture.", field="view")
+
+    def covers(self, everywhere: Region) -> Region:
+        """Return the picture pixels that the window shows."""
+        region = Region(
+            int(self.top),
+            int(self.left),
+            min(everywhere.bottom, int(np.ceil(self.top + self.height * self.cell))),
+            min(everywhere.right, int(np.ceil(self.left + self.width * self.cell))),
+        )
+        if region.height <= 0 or region.width <= 0:
+            raise BadParameterError("Expected a view inside the picture.", field="view")
+        return region
+
+
+class TiledCut:
+    """A cut rendered by tiles that are kept under what they depend on.
+
+    A tile depends on the tolerance only through the highest level present in it, so that moving the
+    tolerance renders again only those tiles in which something comes or goes.
+    """
+
+    def __init__(self, workshop: Workshop, cutter: Cutter, name: str) -> None:
+        self._workshop = workshop
+        self._cutter = cutter
+        self._name = name
+        self._everywhere = whole(cutter.picture.height, cutter.picture.width)
+
+    def _highest_level(self, tile: Region) -> int:
+        name = ("span", self._name, tile.top, tile.left)
+        present = self._workshop.spans.get(name)
+        if present is None:
+            outer = tile.grown(HALO_PX, self._everywhere)
+            counts = np.bincount(self._cutter.reach.levels[outer.slices].ravel(), minlength=256)
+            present = np.flatnonzero(counts).astype(np.uint8)
+            self._workshop.spans.put(name, present, present.nbytes + 200)
+        upto = int(np.searchsorted(present, to_step(self._cutter.tolerance), side="right"))
+        return int(present[upto - 1]) if upto else -1
+
+    def _tile(self, top: int, left: int, shrink: int) -> Rgba:
+        tile = Region(
+            top,
+            left,
+            min(top + TILE_PX, self._everywhere.bottom),
+            min(left + TILE_PX, self._everywhere.right),
+        )
+        name = ("tile", self._name, self._highest_level(tile), top, left, shrink)
+        found = self._workshop.tiles.get(name)
+        if found is None:
+            if shrink == 1:
+                found = self._cutter.render(tile)
+            else:
+                found = average_down(
+                    self._tile(top, left, 1),
+                    top=0,
+                    left=0,
+                    cell=shrink,
+                    height=-(-tile.height // shrink),
+                    width=-(-tile.width // shrink),
+                )
+            self._workshop.tiles.put(name, found, found.nbytes + 200)
+        return found
+
+    def render(self, region: Region, shrink: int = 1) -> tuple[Rgba, int, int]:
+        """Return the tiles that cover a region, joined, and the row and col they begin at.
+
+        With `shrink`, a power of two up to 256, each pixel of the result averages that many squared.
+        """
+        top, left = region.top // TILE_PX * TILE_PX, region.left // TILE_PX * TILE_PX
+        rows = []
+        for row in range(top, region.bottom, TILE_PX):
+            tiles = [self._tile(row, col, shrink) for col in range(left, region.right, TILE_PX)]
+            rows.append(tiles[0] if len(tiles) == 1 else np.concatenate(tiles, axis=1))
+        return (rows[0] if len(rows) == 1 else np.concatenate(rows)), top, left
+
+
+def _cut_window(tiled: TiledCut, view: View, everywhere: Region) -> Rgba:
+    region = view.covers(everywhere)
+    if view.cell == 1:
+        joined, top, left = tiled.render(region)
+        return np.ascontiguousarray(joined[region.seen_from(Region(top, left, 0, 0)).slices])
+    shrink = min(TILE_PX, 1 << int(np.log2(view.cell)))
+    joined, top, left = tiled.render(region, shrink)
+    return average_down(
+        joined,
+        top=(view.top - top) / shrink,
+        left=(view.left - left) / shrink,
+        cell=view.cell / shrink,
+        height=view.height,
+        width=view.width,
+    )
+
+
+def render_view(
+    workshop: Workshop, sheet: Sheet, view: View, tolerance: float | None = None
+) -> Rgba:
+    """Return the cut in a window, (h, w, 4) uint8 straight RGBA.
+
+    Parameters
+    ----------
+    workshop, sheet, view :
+        What to show.
+    tolerance : float, optional
+        Tried out, in place of the recipe's.
+    """
+    recipe = _with_tolerance(read_recipe_of(sheet), tolerance)
+
+    def compute() -> Rgba:
+        cutter = load_cutter(workshop, sheet, recipe)
+        tiled = TiledCut(workshop, cutter, reach_name(sheet, recipe))
+        return _cut_window(tiled, view, whole(sheet.height, sheet.width))
+
+    name = f"view:{reach_name(sheet, recipe)}:{recipe.reach.tolerance}:{view}"
+    return workshop.executor.run(name, Priority.VIEW, compute)
+
+
+def _with_tolerance(recipe: Recipe, tolerance: float | None) -> Recipe:
+    return recipe if tolerance is None else change_recipe(recipe, "reach", tolerance=tolerance)
+
+
+def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return the original in a window, (h, w, 4) uint8; it needs no measuring."""
+
+    def compute() -> Rgba:
+        picture = load_picture(workshop, sheet)
+        region = view.covers(whole(picture.height, picture.width))
+        alpha = picture.alpha
+        solid = np.full((region.height, region.width), 255, np.uint8)
+        rgba = np.dstack(
+            [picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]]
+        )
+        if view.cell == 1:
+            return rgba
+        return average_down(
+            rgba,
+            top=view.top - region.top,
+            left=view.left - region.left,
+            cell=view.cell,
+            height=view.height,
+            width=view.width,
+        )
+
+    return workshop.executor.run(f"original:{sheet.original}:{view}", Priority.VIEW, compute)
+
+
+def render_mask(mask: NDArray[np.bool_], view: View) -> NDArray[np.uint8]:
+    """Return a mask in a window, (h, w) uint8: 255 where the middle of a window pixel is in it."""
+    rows = (view.top + (np.arange(view.height) + 0.5) * view.cell).astype(int)
+    cols = (view.left + (np.arange(view.width) + 0.5) * view.cell).astype(int)
+    rows, cols = np.minimum(rows, mask.shape[0] - 1), np.minimum(cols, mask.shape[1] - 1)
+    return np.where(mask[np.ix_(rows, cols)], 255, 0).astype(np.uint8)
+
+
+def _fit(sheet: Sheet, side_px: int) -> View:
+    cell = max(1.0, max(sheet.width, sheet.height) / side_px)
+    return View(0, 0, cell, max(1, round(sheet.width / cell)), max(1, round(sheet.height / cell)))
+
+
+def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
+    """Return a small PNG of the whole cut."""
+    recipe = read_recipe_of(sheet)
+    name = f"thumbnail:{reach_name(sheet, recipe)}:{recipe.reach.tolerance}"
+    found: bytes | None = workshop.small.get(name)
+    if found is None:
+
+        def compute() -> bytes:
+            cutter = load_cutter(workshop, sheet, recipe)
+            tiled = TiledCut(workshop, cutter, reach_name(sheet, recipe))
+            rgba = _cut_window(tiled, _fit(sheet, THUMBNAIL_PX), whole(sheet.height, sheet.width))
+            return encode_png(rgba)
+
+        found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
+        workshop.small.put(name, found, len(found))
+    return found
+
+
+def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:
+    """Return a small PNG of a square piece of the original around a region."""
+    side = min(max(region.height, region.width, side_px) * 1.15, sheet.width, sheet.height)
+    top = min(max(0.0, (region.top + region.bottom - side) / 2), sheet.height - side)
+    left = min(max(0.0, (region.left + region.right - side) / 2), sheet.width - side)
+    cell = max(1.0, side / side_px)
+    view = View(left, top, cell, max(1, int(side / cell)), max(1, int(side / cell)))
+    return encode_png(render_original(workshop, sheet, view)[: view.height, : view.width])

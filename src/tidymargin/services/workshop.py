@@ -1,0 +1,63 @@
+"""What every service works with: the store, the executor and the caches of one data folder."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.cut import Cutter, SheetFacts, cut_out, measure_sheet
+from tidymargin.core.picture import Picture
+from tidymargin.core.place import describe_place
+from tidymargin.core.reach import Reach
+from tidymargin.services.cache import ByteCache
+from tidymargin.services.executor import Executor
+from tidymargin.store.database import open_database
+from tidymargin.store.originals import Originals
+from tidymargin.store.sheets import Sheets
+
+_MB = 1024 * 1024
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Measured:
+    """A decoded picture with its facts."""
+
+    picture: Picture
+    facts: SheetFacts
+    spot: tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Workshop:
+    """A data folder, open."""
+
+    folder: Path
+    sheets: Sheets
+    originals: Originals
+    executor: Executor = field(default_factory=Executor)
+    pictures: ByteCache[Picture] = field(default_factory=lambda: ByteCache(1024 * _MB))
+    measured: ByteCache[Measured] = field(default_factory=lambda: ByteCache(1024 * _MB))
+    reaches: ByteCache[Reach] = field(default_factory=lambda: ByteCache(512 * _MB))
+    tiles: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(256 * _MB))
+    spans: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(16 * _MB))
+    small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
+
+
+def open_workshop(folder: Path) -> Workshop:
+    """Open a data folder, making it when missing."""
+    folder.mkdir(parents=True, exist_ok=True)
+    engine = open_database(folder / "sheets.sqlite")
+    return Workshop(folder, Sheets(engine), Originals(folder / "originals"))
+
+
+def warm_kernels() -> None:
+    """Compile or load every kernel on a tiny picture, so that nobody's first click waits for it."""
+    rgb = np.full((96, 96, 3), 255, np.uint8)
+    rgb[30:60, 30:60] = (20, 40, 60)
+    rgb[40:50, 40:50] = (254, 255, 255)
+    picture = Picture(rgb)
+    cutter: Cutter = cut_out(picture, measure_sheet(picture))
+    cutter.render_whole()
+    describe_place(cutter, (), 45, 45)

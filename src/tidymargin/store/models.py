@@ -1,0 +1,70 @@
+"""Tables: sheets, the steps of their recipes stored once under their hash, and the history of states."""
+
+from sqlalchemy import ForeignKey, Index, MetaData, String, Text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+STEP_COLUMNS = ("ground", "reach", "by_hand", "rim", "colour", "proof", "export")
+"""The columns of a state that name its steps."""
+
+
+class Base(DeclarativeBase):
+    """Names every constraint, so that later migrations can find it."""
+
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(column_0_label)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+
+
+class SheetRow(Base):
+    """One picture brought in."""
+
+    __tablename__ = "sheet"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    name: Mapped[str] = mapped_column(String(200))
+    original: Mapped[str] = mapped_column(String(64), index=True)
+    format_name: Mapped[str] = mapped_column(String(16))
+    width: Mapped[int]
+    height: Mapped[int]
+    dots_per_inch: Mapped[float | None]
+    remarks: Mapped[str] = mapped_column(Text)
+    head_id: Mapped[int | None] = mapped_column(
+        ForeignKey("state.id", use_alter=True, name="fk_sheet_head_id")
+    )
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
+class StepRow(Base):
+    """One step of a recipe as canonical JSON, shared by all states that agree on it."""
+
+    __tablename__ = "step"
+
+    name: Mapped[str] = mapped_column(String(64), primary_key=True)
+    body: Mapped[str] = mapped_column(Text)
+
+
+class StateRow(Base):
+    """One state in a sheet's history: its parent, its seven steps and what made it."""
+
+    __tablename__ = "state"
+    __table_args__ = (Index("ix_state_sheet_id", "sheet_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    sheet_id: Mapped[int] = mapped_column(ForeignKey("sheet.id"))
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("state.id"))
+    redo_id: Mapped[int | None] = mapped_column(ForeignKey("state.id"))
+    ground: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    reach: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    by_hand: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    rim: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    colour: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    proof: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    export: Mapped[str] = mapped_column(ForeignKey("step.name"))
+    change: Mapped[str] = mapped_column(String(40))
+    resolved: Mapped[str] = mapped_column(Text)
+    engine_version: Mapped[int]
+    created_at: Mapped[str] = mapped_column(String(32))
