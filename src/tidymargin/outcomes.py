@@ -1,0 +1,35 @@
+"""From an error to its HTTP status and exit code; the only such table."""
+
+from tidymargin.core.errors import (
+    BadImageError,
+    BadParameterError,
+    BadRecipeError,
+    DomainError,
+    NoGroundError,
+    NotFoundError,
+    RefusedError,
+    StaleHeadError,
+    StorageFullError,
+    TooLargeError,
+    UnusableArgumentError,
+)
+
+OUTCOMES: dict[type[DomainError], tuple[int, int]] = {  # error: (HTTP status, exit code)
+    BadImageError: (415, 65),
+    TooLargeError: (413, 65),
+    BadParameterError: (422, 64),
+    BadRecipeError: (422, 65),
+    NoGroundError: (422, 65),
+    UnusableArgumentError: (422, 64),
+    NotFoundError: (404, 66),
+    StaleHeadError: (409, 75),
+    StorageFullError: (507, 74),
+    RefusedError: (403, 77),
+}
+
+OUR_BUG = (500, 70)
+
+
+def outcome_of(error: Exception) -> tuple[int, int]:
+    """Return the HTTP status and exit code of an error; anything unknown is our bug."""
+    return OUTCOMES.get(type(error), OUR_BUG) if isinstance(error, DomainError) else OUR_BUG

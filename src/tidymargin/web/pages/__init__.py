@@ -1,0 +1,1 @@
+"""One blueprint per area."""

@@ -1,0 +1,105 @@
+"""Pixels for the stage, the proof strip and the contact sheets, and the exported file."""
+
+from urllib.parse import quote
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, request
+from numpy.typing import NDArray
+
+from tidymargin.core.errors import BadParameterError
+from tidymargin.core.picture import Region
+from tidymargin.services import viewing
+from tidymargin.services.deciding import look_at_place
+from tidymargin.services.exporting import export_sheet, to_export_name
+from tidymargin.services.opening import load_measured
+from tidymargin.services.viewing import View
+from tidymargin.web.app import the_workshop
+from tidymargin.web.sentences import say_place
+
+blueprint = Blueprint("pixels", __name__, url_prefix="/sheets/<int:sheet_id>")
+
+
+def _read(name: str) -> float:
+    try:
+        return float(request.args[name])
+    except (KeyError, ValueError) as error:
+        raise BadParameterError(f"Expected a number as “{name}”.", field=name) from error
+
+
+def _read_view() -> View:
+    try:
+        return View(_read("left"), _read("top"), _read("cell"), int(_read("width")), int(_read("height")))  # fmt: skip
+    except OverflowError as error:
+        raise BadParameterError("Expected a view inside the picture.", field="view") from error
+
+
+def _send_raw(pixels: NDArray[np.uint8]) -> Response:
+    response = Response(pixels.tobytes(), mimetype="application/octet-stream")
+    response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
+    return response
+
+
+@blueprint.get("/view")
+def show_view(sheet_id: int) -> Response:
+    """Send the cut in a window as raw straight RGBA."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    tolerance = _read("tolerance") if "tolerance" in request.args else None
+    return _send_raw(viewing.render_view(the_workshop(), sheet, _read_view(), tolerance))
+
+
+@blueprint.get("/original")
+def show_original(sheet_id: int) -> Response:
+    """Send the original in a window as raw RGBA."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return _send_raw(viewing.render_original(the_workshop(), sheet, _read_view()))
+
+
+@blueprint.get("/place")
+def show_place(sheet_id: int) -> Response:
+    """Say what a click at a place would do."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    row, col = int(_read("row")), int(_read("col"))
+    return jsonify(say_place(look_at_place(the_workshop(), sheet, row, col)))
+
+
+@blueprint.get("/takes")
+def show_takes(sheet_id: int) -> Response:
+    """Send what a click at a place would clear, in a window, as one byte a pixel."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    view = _read_view()
+    takes = look_at_place(the_workshop(), sheet, int(_read("row")), int(_read("col"))).takes
+    mask = np.zeros((sheet.height, sheet.width), np.bool_) if takes is None else takes
+    return _send_raw(viewing.render_mask(mask, view))
+
+
+@blueprint.get("/thumbnail.png")
+def show_thumbnail(sheet_id: int) -> Response:
+    """Send a small picture of the cut."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    response = Response(viewing.make_thumbnail(the_workshop(), sheet), mimetype="image/png")
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+@blueprint.get("/jumps/<int:number>.png")
+def show_jump(sheet_id: int, number: int) -> Response:
+    """Send a small picture of what a jump takes."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    jumps = load_measured(the_workshop(), sheet).facts.jumps
+    if number >= len(jumps):
+        abort(404)
+    box: Region = jumps[number].box
+    return Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")
+
+
+@blueprint.get("/export.png")
+def export(sheet_id: int) -> Response:
+    """Send the exported PNG as a download."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    response = Response(export_sheet(the_workshop(), sheet), mimetype="image/png")
+    name = to_export_name(sheet.name)
+    plain = name.encode("ascii", "replace").decode().replace("?", "_").replace('"', "_")
+    response.headers["Content-Disposition"] = (
+        f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name, safe='')}"
+    )
+    return response

@@ -1,0 +1,200 @@
+// The bench: puts stage, pointer, curve and proof strip together and keeps them in step with the server.
+
+import { Curve } from "./curve.js";
+import { Newest, toQuery } from "./pixels.js";
+import { Pointer } from "./pointer.js";
+import { Proof } from "./proof.js";
+import { Stage } from "./stage.js";
+
+const byId = (id) => document.getElementById(id);
+
+function readSheet(sheet = {}) {
+  const data = byId("sheet-data").dataset;
+  return Object.assign(sheet, {
+    address: `/sheets/${data.sheet}/`,
+    head: data.head,
+    width: Number(data.width),
+    height: Number(data.height),
+    measured: data.measured === "1",
+    tone: data.tone,
+    spotRow: Number(data.spotRow),
+    spotCol: Number(data.spotCol),
+    backdrop: data.backdrop,
+    name: data.name,
+  });
+}
+
+function say(text) {
+  const message = document.createElement("div");
+  message.className = "message";
+  const words = document.createElement("strong");
+  words.textContent = text;
+  message.append(words);
+  byId("messages").replaceChildren(message);
+}
+
+const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
+let isLost = false;
+const says = {
+  lost: () => {
+    isLost = true;
+    say(lost);
+    setTimeout(() => isLost && stage.ask(), 2000);
+  },
+  shown: () => {
+    if (isLost) byId("messages").replaceChildren();
+    isLost = false;
+  },
+  zoomed: (scale) => {
+    byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
+  },
+};
+
+const sheet = readSheet();
+const stage = new Stage(byId("stage"), sheet, says);
+const proof = new Proof(byId("proof"), stage, says);
+
+let said = { acts: false };
+const places = new Newest(
+  async (place) => {
+    const response = await fetch(`${sheet.address}place?${toQuery(place)}`);
+    if (!response.ok) throw new Error(`${response.status}`);
+    return response.json();
+  },
+  (answer, place) => {
+    said = { ...answer, row: place.row, col: place.col };
+    byId("verb").textContent = answer.verb;
+    byId("detail").textContent = answer.detail;
+    const button = byId("do-it");
+    button.hidden = !(answer.acts && stage.aim);
+    button.textContent = answer.verb;
+  },
+  says.lost,
+);
+
+let hovered = "";
+const acts = {
+  hover: (place) => {
+    if (!place || !sheet.measured) return false;
+    const name = `${sheet.head}:${place.row}:${place.col}`;
+    if (name !== hovered) {
+      hovered = name;
+      places.want(place);
+    }
+    return true;
+  },
+  spot: (place) => proof.show(place),
+  commit: (place) => {
+    if (!sheet.measured) return;
+    window.htmx.ajax("POST", `${sheet.address}picks`, {
+      target: "#ledger",
+      swap: "outerHTML",
+      source: "#ledger",
+      values: { row: place.row, col: place.col, seen: sheet.head, open: byId("open-now").value },
+    });
+  },
+};
+new Pointer(stage, acts);
+
+new Curve({
+  attempt: (tolerance) => {
+    stage.tryTolerance(tolerance);
+    proof.refresh();
+  },
+});
+
+function readPicks() {
+  stage.picks = [...document.querySelectorAll(".pick")].map((item) => ({
+    x: Number(item.dataset.x),
+    y: Number(item.dataset.y),
+    number: item.dataset.number,
+  }));
+}
+
+// The ledger was swapped: a change, an undo, an opened sentence, or the end of measuring.
+function follow() {
+  const head = sheet.head;
+  const measured = sheet.measured;
+  readSheet(sheet);
+  readPicks();
+  if (stage.patterns?.tone !== sheet.tone) stage.patterns = null;
+  stage.tried = null;
+  if (!measured && sheet.measured) {
+    proof.pin = { row: sheet.spotRow, col: sheet.spotCol };
+    byId("verb").textContent = "Point at a place";
+    byId("detail").textContent = "to see what a click would clear";
+  }
+  if (head !== sheet.head || measured !== sheet.measured) {
+    hovered = "";
+    if (stage.aim) acts.hover(stage.aim);
+  }
+  stage.moved();
+  proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
+  offerCopy();
+}
+document.body.addEventListener("htmx:afterSettle", follow);
+document.body.addEventListener("htmx:sendError", says.lost);
+document.body.addEventListener("sheet:behind", () => {
+  window.htmx.ajax("GET", `${sheet.address}ledger?open=${byId("open-now").value}`, { target: "#ledger", swap: "outerHTML" });
+});
+document.body.addEventListener("htmx:oobBeforeSwap", (event) => {
+  // a refusal stays to be read while the newest state is fetched behind it
+  if (event.detail.target?.id === "messages" && event.detail.xhr?.responseURL?.includes("/ledger")) {
+    event.detail.shouldSwap = false;
+  }
+});
+
+byId("whole").addEventListener("click", () => {
+  stage.viewport.showWhole();
+  stage.moved();
+});
+byId("pixels").addEventListener("click", () => {
+  const viewport = stage.viewport;
+  const middle = stage.aim ?? { row: (viewport.toPicture(0, viewport.height / 2)).y, col: viewport.toPicture(viewport.width / 2, 0).x };
+  viewport.lookAt(middle.col, middle.row, 1);
+  stage.moved();
+});
+const hold = byId("hold");
+for (const [name, on] of [["pointerdown", true], ["pointerup", false], ["pointerleave", false], ["pointercancel", false], ["blur", false]]) {
+  hold.addEventListener(name, () => stage.showOriginal(on));
+}
+hold.addEventListener("keydown", (event) => (event.key === " " || event.key === "Enter") && stage.showOriginal(true));
+hold.addEventListener("keyup", () => stage.showOriginal(false));
+byId("do-it").addEventListener("click", () => said.acts && acts.commit(said));
+byId("pin").addEventListener("click", () => proof.pinHere());
+byId("dark").addEventListener("click", (event) => {
+  const on = document.body.classList.toggle("dark");
+  event.target.setAttribute("aria-pressed", String(on));
+});
+
+document.addEventListener("keydown", (event) => {
+  const field = event.target.matches?.("input:not([type=radio]):not([type=color])");
+  if (!(event.ctrlKey || event.metaKey) || field) return;
+  const key = event.key.toLowerCase();
+  if (key !== "z" && key !== "y") return;
+  event.preventDefault();
+  const button = byId(key === "y" || event.shiftKey ? "redo" : "undo");
+  if (!button.disabled) button.form.requestSubmit();
+});
+
+function offerCopy() {
+  byId("copy").hidden = !(navigator.clipboard?.write && window.ClipboardItem);
+}
+document.addEventListener("click", async (event) => {
+  if (event.target.id !== "copy") return;
+  const button = event.target;
+  const words = button.textContent;
+  try {
+    const picture = fetch(`${sheet.address}export.png`).then((response) => {
+      if (!response.ok) throw new Error(`${response.status}`);
+      return response.blob();
+    });
+    await navigator.clipboard.write([new ClipboardItem({ "image/png": picture })]);
+    button.textContent = "Copied";
+  } catch {
+    say("The browser did not allow copying. Use Export PNG.");
+  }
+  setTimeout(() => (button.textContent = words), 1500);
+});
+readPicks();
+offerCopy();

@@ -1,0 +1,149 @@
+// The stage: shows what the server computed, and turns gestures into places.
+
+import { Newest, fetchPixels, toBuffer, toQuery } from "./pixels.js";
+import { drawAim, drawFrame, drawPick, drawSpot, makeBlotter, makeHatch } from "./paint.js";
+import { Viewport } from "./viewport.js";
+
+export class Stage {
+  constructor(canvas, sheet, says) {
+    this.canvas = canvas;
+    this.sheet = sheet;
+    this.says = says; // { lost, zoomed, shown }
+    this.context = canvas.getContext("2d");
+    this.viewport = new Viewport(sheet.width, sheet.height);
+    this.frame = null;
+    this.originalFrame = null;
+    this.showsOriginal = false;
+    this.tried = null;
+    this.aim = null;
+    this.takes = null;
+    this.picks = [];
+    this.spot = null;
+    this.cuts = new Newest(
+      async ({ seen, address }) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4)) }),
+      (frame, order) => {
+        if (order.original) this.originalFrame = frame;
+        else this.frame = frame;
+        this.says.shown();
+        this.paint();
+      },
+      (error) => this.says.lost(error),
+    );
+    this.masks = new Newest(
+      async ({ seen, address }) => ({ seen, mask: await fetchPixels(address, 1) }),
+      ({ seen, mask }, order) => {
+        if (this.pressed !== order.pressed) return;
+        this.takes = { window: seen, buffer: this.toHatchMask(mask) };
+        this.paint();
+      },
+      (error) => this.says.lost(error),
+    );
+    new ResizeObserver(() => this.resize()).observe(canvas);
+    this.resize();
+  }
+
+  get ratio() {
+    return window.devicePixelRatio || 1;
+  }
+
+  resize() {
+    const width = Math.max(1, Math.round(this.canvas.clientWidth * this.ratio));
+    const height = Math.max(1, Math.round(this.canvas.clientHeight * this.ratio));
+    if (width === this.canvas.width && height === this.canvas.height && this.frame) return;
+    this.canvas.width = width;
+    this.canvas.height = height;
+    this.viewport.resize(width, height);
+    this.patterns = null;
+    this.moved();
+  }
+
+  // The sheet changed on the server, or what is in view did.
+  moved() {
+    this.says.zoomed(this.viewport.scale);
+    this.paint();
+    this.ask();
+  }
+
+  ask() {
+    const seen = this.viewport.window();
+    if (!seen) return;
+    const original = this.showsOriginal || !this.sheet.measured;
+    const values = { ...seen };
+    if (this.tried !== null && !original) values.tolerance = this.tried;
+    const address = `${this.sheet.address}${original ? "original" : "view"}?${toQuery(values)}`;
+    this.cuts.want({ seen, address, original });
+  }
+
+  tryTolerance(tolerance) {
+    this.tried = tolerance;
+    this.ask();
+  }
+
+  showOriginal(on) {
+    if (this.showsOriginal === on) return;
+    this.showsOriginal = on;
+    this.paint();
+    this.ask();
+  }
+
+  press(place) {
+    this.pressed = place;
+    const seen = this.viewport.window();
+    if (!seen) return;
+    const values = { ...seen, row: place.row, col: place.col };
+    this.masks.want({ seen, pressed: place, address: `${this.sheet.address}takes?${toQuery(values)}` });
+  }
+
+  release() {
+    this.pressed = null;
+    this.takes = null;
+    this.paint();
+  }
+
+  toHatchMask({ width, height, bytes }) {
+    const rgba = new Uint8ClampedArray(width * height * 4);
+    for (let at = 0; at < bytes.length; at += 1) rgba[4 * at + 3] = bytes[at];
+    return toBuffer({ width, height, bytes: rgba });
+  }
+
+  paint() {
+    const { context, viewport, ratio } = this;
+    this.patterns ??= {
+      tone: this.sheet.tone,
+      blotter: makeBlotter(context, this.sheet.tone, ratio),
+      hatch: makeHatch(context, ratio),
+    };
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.clearRect(0, 0, this.canvas.width, this.canvas.height);
+    const from = viewport.toCanvas(0, 0);
+    const to = viewport.toCanvas(viewport.pictureWidth, viewport.pictureHeight);
+    context.fillStyle = this.patterns.blotter;
+    context.fillRect(Math.round(from.x), Math.round(from.y), Math.round(to.x - from.x), Math.round(to.y - from.y));
+    const frame = this.showsOriginal || !this.sheet.measured ? this.originalFrame : this.frame;
+    if (frame ?? this.frame ?? this.originalFrame) drawFrame(context, frame ?? this.frame ?? this.originalFrame, viewport);
+    if (this.takes) this.paintHatch();
+    if (this.spot) {
+      drawSpot(context, ratio, viewport.toCanvas(this.spot.left, this.spot.top), viewport.toCanvas(this.spot.right, this.spot.bottom));
+    }
+    for (const pick of this.picks) drawPick(context, ratio, viewport.toCanvas(pick.x + 0.5, pick.y + 0.5), pick.number);
+    if (this.aim) drawAim(context, ratio, viewport.toCanvas(this.aim.col + 0.5, this.aim.row + 0.5));
+  }
+
+  paintHatch() {
+    const layer = new OffscreenCanvas(this.canvas.width, this.canvas.height);
+    const pen = layer.getContext("2d");
+    drawFrame(pen, this.takes, this.viewport);
+    pen.globalCompositeOperation = "source-in";
+    pen.fillStyle = this.patterns.hatch;
+    pen.fillRect(0, 0, layer.width, layer.height);
+    this.context.drawImage(layer, 0, 0);
+  }
+
+  // The place under a pointer event, or null beside the picture.
+  placeAt(event) {
+    const box = this.canvas.getBoundingClientRect();
+    const at = this.viewport.toPicture((event.clientX - box.left) * this.ratio, (event.clientY - box.top) * this.ratio);
+    if (!this.viewport.isInside(at.x, at.y)) return null;
+    return { row: Math.floor(at.y), col: Math.floor(at.x) };
+  }
+}

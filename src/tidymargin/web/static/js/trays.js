@@ -1,0 +1,117 @@
+// Bringing pictures in by drop, paste or choice: one request each, so that one bad file spoils nothing.
+
+const form = document.getElementById("add");
+const input = document.getElementById("picture");
+const arrivals = document.getElementById("arrivals");
+const contact = document.getElementById("contact");
+const words = form.dataset;
+
+function addRow(name) {
+  const row = document.createElement("li");
+  const title = document.createElement("span");
+  title.textContent = name;
+  const bar = document.createElement("progress");
+  bar.max = 1;
+  bar.value = 0;
+  bar.setAttribute("aria-label", `${words.sending} ${name}`);
+  const state = document.createElement("span");
+  state.className = "soft";
+  row.append(title, bar, state);
+  arrivals.append(row);
+  return { row, bar, state };
+}
+
+function refuse({ bar, state }, text) {
+  bar.remove();
+  state.className = "said";
+  state.textContent = text;
+}
+
+function send(file, shown) {
+  return new Promise((resolve) => {
+    if (file.size > Number(words.mostBytes)) {
+      refuse(shown, words.tooLarge);
+      resolve(null);
+      return;
+    }
+    const body = new FormData();
+    body.append("picture", file, file.name || words.pasted);
+    const request = new XMLHttpRequest();
+    request.open("POST", form.action);
+    request.setRequestHeader("Accept", "application/json");
+    request.setRequestHeader("X-CSRFToken", document.body.dataset.token);
+    request.upload.onprogress = (event) => {
+      shown.bar.value = event.lengthComputable ? event.loaded / event.total : 0;
+      shown.state.textContent = words.sending;
+    };
+    request.upload.onload = () => {
+      shown.bar.removeAttribute("value");
+      shown.state.textContent = words.reading;
+    };
+    request.onerror = () => {
+      refuse(shown, words.lost);
+      resolve(null);
+    };
+    request.onload = () => {
+      let answer = {};
+      try {
+        answer = JSON.parse(request.responseText);
+      } catch {
+        answer = { message: words.lost };
+      }
+      if (request.status === 201) {
+        shown.bar.remove();
+        shown.state.textContent = words.added;
+        resolve(answer.place);
+      } else {
+        refuse(shown, [answer.message, answer.hint].filter(Boolean).join(" "));
+        resolve(null);
+      }
+    };
+    request.send(body);
+  });
+}
+
+async function addAll(files) {
+  if (!files.length) return;
+  arrivals.replaceChildren();
+  const rows = files.map((file) => addRow(file.name || words.pasted));
+  const places = [];
+  for (const [number, file] of files.entries()) {
+    const place = await send(file, rows[number]);
+    if (place) places.push(place);
+  }
+  input.value = "";
+  if (files.length === 1 && places.length === 1) {
+    window.location.assign(places[0]);
+    return;
+  }
+  if (places.length) {
+    const on = new URLSearchParams(window.location.search).get("on") ?? "";
+    window.htmx.ajax("GET", `/sheets?on=${encodeURIComponent(on)}`, { target: "#sheets", swap: "innerHTML" });
+  }
+}
+
+form.addEventListener("submit", (event) => {
+  event.preventDefault();
+  if (input.files.length) addAll([...input.files]);
+  else input.click();
+});
+input.addEventListener("change", () => addAll([...input.files]));
+
+document.addEventListener("dragover", (event) => {
+  event.preventDefault();
+  contact.classList.add("aimed");
+});
+document.addEventListener("dragleave", (event) => !event.relatedTarget && contact.classList.remove("aimed"));
+document.addEventListener("drop", (event) => {
+  event.preventDefault();
+  contact.classList.remove("aimed");
+  addAll([...event.dataTransfer.files]);
+});
+document.addEventListener("paste", (event) => {
+  const files = [...event.clipboardData.files];
+  if (!files.length) return;
+  event.preventDefault();
+  addAll(files);
+});
