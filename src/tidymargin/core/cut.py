@@ -133,3 +133,20 @@ def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
     worth = np.where(rim, np.asarray(near).astype(np.float32) / 255 + 4 * crowd, -1)
     row, col = np.unravel_index(int(worth.argmax()), worth.shape)
     return int(row), int(col)
+
+
+BLOTTER_TONES = {"pale": 244.0, "middle": 150.0, "deep": 52.0}
+"""Luma, 0 to 255, of the blotters that transparent can be shown on."""
+
+
+def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
+    """Return the blotter tone farthest from the figure's commoner lights and darks."""
+    coarse = max(1, int((picture.area_px / 250_000) ** 0.5))
+    sample = (slice(None, None, coarse), slice(None, None, coarse))
+    kept = picture.rgb[sample][facts.outside[sample] > to_step(facts.calm.tolerance)]
+    if len(kept) == 0:
+        return "pale"
+    luma = kept @ np.array([0.299, 0.587, 0.114])
+    share = np.bincount((luma / 16).astype(int), minlength=16) / len(luma)
+    shown = (np.flatnonzero(share > 0.02) + 0.5) * 16
+    return max(BLOTTER_TONES, key=lambda tone: float(np.abs(shown - BLOTTER_TONES[tone]).min()))

@@ -3,7 +3,7 @@
 import re
 
 from tidymargin import ENGINE_VERSION
-from tidymargin.core.cut import Cutter, find_spot, measure_sheet
+from tidymargin.core.cut import Cutter, choose_blotter, find_spot, measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.core.reach import Reach, build_reach
 from tidymargin.formats.decode import decode_picture
@@ -93,7 +93,8 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
     if found is None:
         picture = load_picture(workshop, sheet)
         facts = measure_sheet(picture, to_rgb(recipe.ground.colour))
-        found = Measured(picture, facts, find_spot(facts, facts.calm.tolerance))
+        spot = find_spot(facts, facts.calm.tolerance)
+        found = Measured(picture, facts, spot, choose_blotter(picture, facts))
         workshop.measured.put(name, found, facts.size_bytes)
     return found
 

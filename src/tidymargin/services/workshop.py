@@ -27,6 +27,7 @@ class Measured:
     picture: Picture
     facts: SheetFacts
     spot: tuple[int, int]
+    blotter: str
 
 
 @dataclass(frozen=True, slots=True)

@@ -31,13 +31,6 @@ def _opened_step() -> str:
     return asked if asked in _STEPS else ""
 
 
-def _blotter_tone(palette: list[tuple[float, float, float]]) -> str:
-    """Choose the blotter's tone farthest from the figure's own colours."""
-    tones = {"pale": 244.0, "middle": 150.0, "deep": 52.0}
-    lumas = [0.3 * r + 0.59 * g + 0.11 * b for r, g, b in palette] or [0.0]
-    return max(tones, key=lambda tone: min(abs(tones[tone] - luma) for luma in lumas))
-
-
 def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     workshop = the_workshop()
     recipe = read_recipe_of(sheet)
@@ -58,14 +51,13 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     if measured and facts:
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
-        palette = [tuple(float(v) for v in colour) for colour in facts.rim.palette_rgb[:6]]
         values |= {
             "tolerance": tolerance,
             "why": say_calm(facts),
             "curve": draw_curve(facts, tolerance),
             "ground": facts.ground,
             "spot": measured.spot,
-            "tone": _blotter_tone(palette),  # type: ignore[arg-type]
+            "tone": measured.blotter,
         }
     return values
 

@@ -28,8 +28,8 @@ export class Proof {
     const { sheet } = this.stage;
     const first = this.canvases[0];
     const ratio = this.stage.ratio;
-    const width = Math.max(1, Math.round((first.clientWidth * ratio) / (ZOOM * ratio)));
-    const height = Math.max(1, Math.round((first.clientHeight * ratio) / (ZOOM * ratio)));
+    const width = Math.max(1, Math.ceil(first.clientWidth / ZOOM));
+    const height = Math.max(1, Math.ceil(first.clientHeight / ZOOM));
     const left = Math.max(0, Math.min(sheet.width - width, this.spot.col - (width >> 1)));
     const top = Math.max(0, Math.min(sheet.height - height, this.spot.row - (height >> 1)));
     const seen = { left, top, cell: 1, width: Math.min(width, sheet.width), height: Math.min(height, sheet.height) };
