@@ -36,6 +36,17 @@ HALO_PX = CARRY_PX + SEARCH_PX + _NEAR_LOSSY_PX + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
 
 
+def _list_round(radius: int) -> NDArray[np.int64]:
+    """Return row, col and squared length of every step within a radius, the nearest first."""
+    steps = np.mgrid[-radius : radius + 1, -radius : radius + 1].reshape(2, -1)
+    away = (steps**2).sum(axis=0)
+    order = np.argsort(away, kind="stable")
+    return np.vstack([steps, away]).T[order][away[order] <= radius * radius].astype(np.int64)
+
+
+_ROUND = _list_round(SEARCH_PX)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class RimFacts:
     """What the whole picture says about its rims.
@@ -206,22 +217,22 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             # the nearest sure figure pixel that explains this one
             best = 1e18
             best_row, best_col = -1, -1
-            for there in range(max(0, row - SEARCH_PX), min(height, row + SEARCH_PX + 1)):
-                for here in range(max(0, col - SEARCH_PX), min(columns, col + SEARCH_PX + 1)):
-                    if not sure[there, here]:
-                        continue
-                    away = (there - row) ** 2 + (here - col) ** 2
-                    if away > SEARCH_PX * SEARCH_PX or away * 0.5 >= best:
-                        continue
-                    fy, fu, fv = _to_luma_chroma(
-                        float(rgb[there, here, 0]),
-                        float(rgb[there, here, 1]),
-                        float(rgb[there, here, 2]),
-                    )
-                    _, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                    cost = misfit / _MISFIT_UNIT + away * 0.5
-                    if cost < best:
-                        best, best_row, best_col = cost, there, here
+            for number in range(_ROUND.shape[0]):
+                near_by = 0.5 * _ROUND[number, 2]
+                if near_by >= best:
+                    break
+                there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
+                if not (0 <= there < height and 0 <= here < columns and sure[there, here]):
+                    continue
+                fy, fu, fv = _to_luma_chroma(
+                    float(rgb[there, here, 0]),
+                    float(rgb[there, here, 1]),
+                    float(rgb[there, here, 2]),
+                )
+                _, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+                cost = misfit / _MISFIT_UNIT + near_by
+                if cost < best:
+                    best, best_row, best_col = cost, there, here
             red, green, blue = 0.0, 0.0, 0.0
             explained = best_row >= 0 and (
                 best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < _EXPLAINED

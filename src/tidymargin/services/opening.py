@@ -83,12 +83,13 @@ def load_picture(workshop: Workshop, sheet: Sheet) -> Picture:
     return found
 
 
-def _facts_name(sheet: Sheet, recipe: Recipe) -> str:
+def facts_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return the name of a sheet's facts: everything they depend on."""
     return f"facts:{sheet.original}:{ENGINE_VERSION}:{recipe.ground.name}"
 
 
 def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
-    name = _facts_name(sheet, recipe)
+    name = facts_name(sheet, recipe)
     found = workshop.measured.get(name)
     if found is None:
         picture = load_picture(workshop, sheet)
@@ -110,13 +111,13 @@ def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Queue the facts of a sheet without waiting for them."""
     recipe = read_recipe_of(sheet)
     workshop.executor.submit(
-        _facts_name(sheet, recipe), Priority.OPENING, lambda: _measure(workshop, sheet, recipe)
+        facts_name(sheet, recipe), Priority.OPENING, lambda: _measure(workshop, sheet, recipe)
     )
 
 
 def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
     """Whether a sheet's facts are at hand; if not, they are being measured now."""
-    if workshop.measured.get(_facts_name(sheet, read_recipe_of(sheet))) is not None:
+    if workshop.measured.get(facts_name(sheet, read_recipe_of(sheet))) is not None:
         return True
     start_measuring(workshop, sheet)
     return False
@@ -125,7 +126,7 @@ def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
 def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> Measured:
     """Return a sheet's picture and facts, waiting for the executor where they are not at hand."""
     recipe = recipe or read_recipe_of(sheet)
-    name = _facts_name(sheet, recipe)
+    name = facts_name(sheet, recipe)
     found = workshop.measured.get(name)
     if found is None:
         found = workshop.executor.run(
@@ -137,12 +138,12 @@ def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None
 def reach_name(sheet: Sheet, recipe: Recipe) -> str:
     """Return the name of a sheet's levels: everything they depend on, and not the tolerance."""
     picks = ";".join(entry.model_dump_json() for entry in recipe.reach.picks)
-    return f"{_facts_name(sheet, recipe)}:{picks}"
+    return f"{facts_name(sheet, recipe)}:{picks}"
 
 
 def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     """Return a sheet ready to render; to be called by the executor's own jobs."""
-    found = workshop.measured.get(_facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
+    found = workshop.measured.get(facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
     name = reach_name(sheet, recipe)
     reach: Reach | None = workshop.reaches.get(name)
     if reach is None:

@@ -1,6 +1,7 @@
 """What is in view: regions of the cut, tile by tile, at full size or averaged down."""
 
 from dataclasses import dataclass
+from hashlib import blake2b
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,12 +10,18 @@ from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region, whole
-from tidymargin.core.reach import to_step
+from tidymargin.core.reach import clear
 from tidymargin.core.rim import HALO_PX
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import load_cutter, load_picture, reach_name, read_recipe_of
+from tidymargin.services.opening import (
+    facts_name,
+    load_cutter,
+    load_picture,
+    reach_name,
+    read_recipe_of,
+)
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -67,8 +74,8 @@ class View:
 class TiledCut:
     """A cut rendered by tiles that are kept under what they depend on.
 
-    A tile depends on the tolerance only through the highest level present in it, so that moving the
-    tolerance renders again only those tiles in which something comes or goes.
+    Of reach, a tile depends only on what is cleared in and around it: a change of tolerance or picks
+    renders again only those tiles in which something comes or goes.
     """
 
     def __init__(self, workshop: Workshop, cutter: Cutter, name: str) -> None:
@@ -77,16 +84,11 @@ class TiledCut:
         self._name = name
         self._everywhere = whole(cutter.picture.height, cutter.picture.width)
 
-    def _highest_level(self, tile: Region) -> int:
-        name = ("span", self._name, tile.top, tile.left)
-        present = self._workshop.spans.get(name)
-        if present is None:
-            outer = tile.grown(HALO_PX, self._everywhere)
-            counts = np.bincount(self._cutter.reach.levels[outer.slices].ravel(), minlength=256)
-            present = np.flatnonzero(counts).astype(np.uint8)
-            self._workshop.spans.put(name, present, present.nbytes + 200)
-        upto = int(np.searchsorted(present, to_step(self._cutter.tolerance), side="right"))
-        return int(present[upto - 1]) if upto else -1
+    def _content(self, tile: Region) -> bytes:
+        """Return the hash of what is cleared in and around a tile."""
+        outer = tile.grown(HALO_PX, self._everywhere)
+        cleared = clear(self._cutter.reach, self._cutter.tolerance, outer)
+        return blake2b(np.packbits(cleared).tobytes(), digest_size=16).digest()
 
     def _tile(self, top: int, left: int, shrink: int) -> Rgba:
         tile = Region(
@@ -95,7 +97,7 @@ class TiledCut:
             min(top + TILE_PX, self._everywhere.bottom),
             min(left + TILE_PX, self._everywhere.right),
         )
-        name = ("tile", self._name, self._highest_level(tile), top, left, shrink)
+        name = ("tile", self._name, self._content(tile), top, left, shrink)
         found = self._workshop.tiles.get(name)
         if found is None:
             if shrink == 1:
@@ -158,7 +160,7 @@ def render_view(
 
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet, recipe)
-        tiled = TiledCut(workshop, cutter, reach_name(sheet, recipe))
+        tiled = TiledCut(workshop, cutter, facts_name(sheet, recipe))
         return _cut_window(tiled, view, whole(sheet.height, sheet.width))
 
     name = f"view:{reach_name(sheet, recipe)}:{recipe.reach.tolerance}:{view}"
@@ -216,7 +218,7 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
 
         def compute() -> bytes:
             cutter = load_cutter(workshop, sheet, recipe)
-            tiled = TiledCut(workshop, cutter, reach_name(sheet, recipe))
+            tiled = TiledCut(workshop, cutter, facts_name(sheet, recipe))
             rgba = _cut_window(tiled, _fit(sheet, THUMBNAIL_PX), whole(sheet.height, sheet.width))
             return encode_png(rgba)
 

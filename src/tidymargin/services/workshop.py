@@ -42,7 +42,6 @@ class Workshop:
     measured: ByteCache[Measured] = field(default_factory=lambda: ByteCache(1024 * _MB))
     reaches: ByteCache[Reach] = field(default_factory=lambda: ByteCache(512 * _MB))
     tiles: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(256 * _MB))
-    spans: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(16 * _MB))
     small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
 
 

@@ -73,9 +73,11 @@ const places = new Newest(
 );
 
 let hovered = "";
+let lastPlace = null;
 const acts = {
   hover: (place) => {
     if (!place || !sheet.measured) return false;
+    lastPlace = place;
     const name = `${sheet.head}:${place.row}:${place.col}`;
     if (name !== hovered) {
       hovered = name;
@@ -126,7 +128,7 @@ function follow() {
   }
   if (head !== sheet.head || measured !== sheet.measured) {
     hovered = "";
-    if (stage.aim) acts.hover(stage.aim);
+    acts.hover(stage.aim ?? lastPlace);
   }
   stage.moved();
   proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
