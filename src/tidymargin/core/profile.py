@@ -1,5 +1,7 @@
 """What a whole picture says about its rims: width, coding noise, even colours."""
 
+from itertools import combinations
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -14,6 +16,7 @@ _MOST_WALKS = 60_000
 _PALETTE_SIZE = 32
 _PALETTE_LEAST_PX = 12
 _PALETTE_APART = 12.0
+_MIXED_SLACK = 1.0
 _TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
 _LEAST_LOSSY_GRAIN = 1.0
 _STAIN_PX = (
@@ -176,7 +179,33 @@ def _choose_palette(
         mean = sums[key] / counts[key]
         if all(np.abs(mean - other).max() > _PALETTE_APART for other in [ground, *chosen]):
             chosen.append(mean)
-    return np.array(chosen, np.float32).reshape(-1, 3)
+    pure = [
+        colour
+        for place, colour in enumerate(chosen)
+        if not _is_mixed(colour, chosen) and not _is_shade(colour, ground, chosen[:place])
+    ]
+    return np.array(pure, np.float32).reshape(-1, 3)
+
+
+def _is_between(
+    colour: NDArray[np.float64], one: NDArray[np.float64], other: NDArray[np.float64]
+) -> bool:
+    along = other - one
+    share = float((colour - one) @ along / max(float(along @ along), 1e-9))
+    near = np.abs(one + share * along - colour).max() <= _MIXED_SLACK
+    return bool(near) and 0.02 < share < 0.98
+
+
+def _is_mixed(colour: NDArray[np.float64], palette: list[NDArray[np.float64]]) -> bool:
+    """Whether a colour lies between two others, as the rows of an outline that lies on the grid do."""
+    return any(_is_between(colour, one, other) for one, other in combinations(palette, 2))
+
+
+def _is_shade(
+    colour: NDArray[np.float64], ground: NDArray[np.float64], commoner: list[NDArray[np.float64]]
+) -> bool:
+    """Whether a colour lies between the ground and a commoner one: rim, for the most part."""
+    return any(_is_between(colour, ground, other) for other in commoner)
 
 
 def measure_rim(

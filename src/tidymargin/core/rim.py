@@ -27,6 +27,8 @@ _MISFIT_UNIT = (
     18.0  # squared misfit of three deviations, twice: weighed against half a squared pixel away
 )
 _EXPLAINED = 2.0
+_DOUBTED = 0.2
+_MIXED = 1.0  # doubt that a mixture of two colours carries over a single one that explains as well
 _MIX_PX = 3
 _MIX_COLOURS = 12
 _NEAR_LOSSY_PX = 4
@@ -41,7 +43,8 @@ def _list_round(radius: int) -> NDArray[np.int64]:
     steps = np.mgrid[-radius : radius + 1, -radius : radius + 1].reshape(2, -1)
     away = (steps**2).sum(axis=0)
     order = np.argsort(away, kind="stable")
-    return np.vstack([steps, away]).T[order][away[order] <= radius * radius].astype(np.int64)
+    near = order[away[order] <= radius * radius]
+    return np.asarray(np.vstack([steps, away]).T[near], np.int64)
 
 
 _ROUND = _list_round(SEARCH_PX)
@@ -112,11 +115,11 @@ def _solve(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untype
 
 @njit(cache=True, nogil=True)
 def _mix_two(  # type: ignore[no-untyped-def]
-    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette
+    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette, limit
 ):
     """Explain a pixel where two parts of the figure meet at its rim: their mixture, over the ground.
 
-    Returns whether that succeeded, and the mixed figure colour.
+    Returns whether that succeeded with a misfit below `limit`, and the mixed figure colour.
     """
     height, columns = sure.shape
     colours = np.empty((_MIX_COLOURS, 3))
@@ -141,19 +144,20 @@ def _mix_two(  # type: ignore[no-untyped-def]
             for channel in range(3):
                 colours[count, channel] = palette[entry, channel]
             count += 1
-    best, red, green, blue = _EXPLAINED, 0.0, 0.0, 0.0
+    best, red, green, blue = limit, 0.0, 0.0, 0.0
     for first in range(nearby):
         for second in range(first + 1, count):
-            for part in range(1, 16):
+            for part in range(16):
                 weight = part / 16.0
                 r = colours[first, 0] * weight + colours[second, 0] * (1 - weight)
                 g = colours[first, 1] * weight + colours[second, 1] * (1 - weight)
                 b = colours[first, 2] * weight + colours[second, 2] * (1 - weight)
                 fy, fu, fv = _to_luma_chroma(r, g, b)
                 share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                if share <= 1.02 and misfit / _MISFIT_UNIT < best:
-                    best, red, green, blue = misfit / _MISFIT_UNIT, r, g, b
-    return best < _EXPLAINED, red, green, blue
+                cost = misfit / _MISFIT_UNIT + _MIXED * weight * (1 - weight)
+                if share <= 1.02 and cost < best:
+                    best, red, green, blue = cost, r, g, b
+    return best < limit, red, green, blue
 
 
 @njit(cache=True, nogil=True)
@@ -234,9 +238,8 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 if cost < best:
                     best, best_row, best_col = cost, there, here
             red, green, blue = 0.0, 0.0, 0.0
-            explained = best_row >= 0 and (
-                best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2) < _EXPLAINED
-            )
+            misfit = best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2)
+            explained = best_row >= 0 and misfit < _EXPLAINED
             found = explained
             if (
                 solid and not explained
@@ -289,10 +292,28 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                                 palette[entry, 1],
                                 palette[entry, 2],
                             )
-            if not found:
-                found, red, green, blue = _mix_two(
-                    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette
+            if not found or (stain == width and misfit > _DOUBTED and not solid):
+                # without coding noise a sure pixel that fits poorly is a mixture itself
+                limit_misfit = 0.5 * misfit if found else _EXPLAINED
+                mixed, mixed_red, mixed_green, mixed_blue = _mix_two(
+                    rgb,
+                    sure,
+                    row,
+                    col,
+                    by,
+                    bu,
+                    bv,
+                    y,
+                    u,
+                    v,
+                    grain,
+                    ringing,
+                    blur,
+                    palette,
+                    limit_misfit,
                 )
+                if mixed:
+                    found, red, green, blue = True, mixed_red, mixed_green, mixed_blue
             if not found:
                 # a stroke too thin for a sure pixel: the most different pixel in this one's direction
                 most = 0.0

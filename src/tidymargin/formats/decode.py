@@ -16,7 +16,7 @@ MAX_FILE_BYTES = 500 * 1024 * 1024
 MAX_PIXELS = 200_000_000
 MAX_SIDE_PX = 60_000
 
-_FORMATS = ("PNG", "JPEG", "MPO", "WEBP", "TIFF", "GIF", "BMP")
+_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP")
 _READABLE = "PNG, JPEG, WebP, TIFF, GIF or BMP"
 _SRGB = ImageCms.createProfile("sRGB")
 
@@ -47,6 +47,8 @@ def _refuse_by_magic(data: bytes) -> None:
     head = data[:64]
     if not data:
         raise BadImageError("This file is empty.", hint="Export or copy it again and add that.")
+    if head.startswith(b"\x89PNG\r\n\x1a\n") and head[12:16] == b"IHDR" and len(head) >= 24:
+        _require_size(*struct.unpack(">II", head[16:24]))  # even where the rest is damaged
     if head.startswith(b"%PDF-"):
         raise BadImageError(
             "This is a PDF, which holds pages and not one picture.",

@@ -184,7 +184,7 @@ def _to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError
     # a value that may be `auto` or a number fails twice; the more telling complaint comes last
     first = error.errors()[-1]
     place = [str(part) for part in (*prefix, *first["loc"])]
-    place = [part for part in place if "[" not in part and part not in ("float", "literal['auto']")]
+    place = [part for part in place if not part.startswith(("constrained-", "literal["))]
     field = ".".join(place)
     if first["type"] == "extra_forbidden":
         return BadRecipeError(

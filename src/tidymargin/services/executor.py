@@ -36,6 +36,7 @@ class Executor:
         self._jobs: dict[str, tuple[Callable[[], Any], Future[Any]]] = {}
         self._started: set[str] = set()
         self._numbers = itertools.count()
+        self._closed = False
         cv2.setNumThreads(1)  # the workers are the parallelism
         for number in range(workers):
             threading.Thread(target=self._work, name=f"compute-{number}", daemon=True).start()
@@ -58,11 +59,19 @@ class Executor:
         """Queue a computation and wait for its result; its error is raised here."""
         return self.submit(name, priority, compute).result()
 
+    def close(self) -> None:
+        """Let the workers end after what they are computing now."""
+        with self._ready:
+            self._closed = True
+            self._ready.notify_all()
+
     def _work(self) -> None:
         while True:
             with self._ready:
-                while not self._queue:
+                while not self._queue and not self._closed:
                     self._ready.wait()
+                if self._closed:
+                    return
                 _, _, name = heapq.heappop(self._queue)
                 if name not in self._jobs or name in self._started:
                     continue  # moved forward earlier, and done or running by now

@@ -44,6 +44,11 @@ class Workshop:
     tiles: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(256 * _MB))
     small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
 
+    def close(self) -> None:
+        """Stop computing and let go of the database; what is saved stays."""
+        self.executor.close()
+        self.sheets.close()
+
 
 def open_workshop(folder: Path) -> Workshop:
     """Open a data folder, making it when missing."""

@@ -102,7 +102,7 @@ def _to_sheet(session: Session, row: SheetRow) -> Sheet:
     found = session.execute(
         select(StepRow.name, StepRow.body).where(StepRow.name.in_(set(names.values())))
     )
-    bodies: dict[str, str] = dict(found.tuples().all())
+    bodies: dict[str, str] = {name: body for name, body in found}  # noqa: C416 - rows, not pairs
     redo = session.get(StateRow, head.redo_id) if head.redo_id is not None else None
     return Sheet(
         id=row.id,
@@ -149,6 +149,10 @@ class Sheets:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+
+    def close(self) -> None:
+        """Close every connection."""
+        self._engine.dispose()
 
     def add(self, new: NewSheet, state: NewState) -> Sheet:
         """Add a sheet with its first state."""

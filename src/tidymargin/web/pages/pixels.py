@@ -1,5 +1,6 @@
 """Pixels for the stage, the proof strip and the contact sheets, and the exported file."""
 
+import math
 from urllib.parse import quote
 
 import numpy as np
@@ -20,17 +21,14 @@ blueprint = Blueprint("pixels", __name__, url_prefix="/sheets/<int:sheet_id>")
 
 
 def _read(name: str) -> float:
-    try:
-        return float(request.args[name])
-    except (KeyError, ValueError) as error:
-        raise BadParameterError(f"Expected a number as “{name}”.", field=name) from error
+    given = request.args.get(name, default=math.nan, type=float)
+    if not math.isfinite(given):
+        raise BadParameterError(f"Expected a number as “{name}”.", field=name)
+    return given
 
 
 def _read_view() -> View:
-    try:
-        return View(_read("left"), _read("top"), _read("cell"), int(_read("width")), int(_read("height")))  # fmt: skip
-    except OverflowError as error:
-        raise BadParameterError("Expected a view inside the picture.", field="view") from error
+    return View(_read("left"), _read("top"), _read("cell"), int(_read("width")), int(_read("height")))  # fmt: skip
 
 
 def _send_raw(pixels: NDArray[np.uint8]) -> Response:

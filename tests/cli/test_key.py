@@ -1,0 +1,77 @@
+import json
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+
+from tidymargin.cli import main
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.recipe import Recipe, read_recipe
+from tidymargin.services.exporting import key_file
+
+
+@pytest.fixture
+def folder(tmp_path, badge_png):
+    (tmp_path / "badge.png").write_bytes(badge_png)
+    return tmp_path
+
+
+def run(*arguments):
+    return CliRunner().invoke(main, ["key", *map(str, arguments)])
+
+
+def test_key_gives_what_the_bench_would_by_default(folder, badge_png):
+    result = run(folder / "badge.png", "-o", folder / "out.png")
+    assert (result.exit_code, result.output) == (0, "")
+    assert (folder / "out.png").read_bytes() == key_file(badge_png, Recipe())
+
+
+def test_a_pick_opens_a_pocket_and_the_recipe_saved_gives_it_again(folder):
+    first = run(folder / "badge.png", "-o", folder / "1.png", "--pick", "20,80", "--tolerance", "3.5",
+                "--keep", "80,80", "--save-recipe", folder / "r.json")  # fmt: skip
+    assert first.exit_code == 0, first.output
+    recipe = read_recipe((folder / "r.json").read_bytes())
+    assert (recipe.reach.tolerance, recipe.reach.picks[0].x, recipe.reach.picks[1].marks) == (3.5, 20, "figure")  # fmt: skip
+    assert (
+        run(folder / "badge.png", "-o", folder / "2.png", "--recipe", folder / "r.json").exit_code
+        == 0
+    )
+    assert (folder / "1.png").read_bytes() == (folder / "2.png").read_bytes()
+    picture = decode_picture((folder / "1.png").read_bytes()).picture
+    assert picture.alpha[80, 20] == 0
+    assert picture.alpha[80, 80] == 255
+
+
+def test_many_pictures_go_into_a_folder_and_a_bad_one_spoils_nothing(folder):
+    (folder / "bad.png").write_text("no picture")
+    result = run(folder / "bad.png", folder / "badge.png", "-o", f"{folder}/cuts/")
+    assert result.exit_code == 65
+    assert result.output.count("\n") == 1
+    assert "bad.png" in result.output
+    assert [p.name for p in (folder / "cuts").iterdir()] == ["badge.png"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "said"),
+    [
+        (["nothing.png", "-o", "x.png"], 64, "cannot be read"),
+        (["badge.png", "-o", "x.gif"], 64, "ending in .png"),
+        (["badge.png", "badge.png", "-o", "x.png"], 64, "2 pictures cannot go into the one file"),
+        (["badge.png", "-o", "badge.png"], 64, "the original itself"),
+        (["badge.png", "-o", "x.png", "--tolerance", "60"], 64, "from 0 to 50, got 60"),
+        (["badge.png", "-o", "x.png", "--pick", "9"], 64, "X,Y in pixels"),
+        (["badge.png", "-o", "x.png", "--pick", "160,3"], 64, "inside 160 × 160 px"),
+        (["badge.png", "-o", "x.png", "--recipe", "r.json"], 65, "not a field of a recipe"),
+    ],
+)
+def test_what_cannot_be_done_is_one_sentence_and_an_exit_code(folder, monkeypatch, arguments, code, said):  # fmt: skip
+    monkeypatch.chdir(folder)
+    (folder / "r.json").write_text(json.dumps({"reach": {"speed": 3}}))
+    before = (folder / "badge.png").read_bytes()
+    result = run(*arguments)
+    assert result.exit_code == code
+    assert said in result.output
+    assert result.output.count("\n") == 1
+    assert not (folder / "x.png").exists()
+    assert (folder / "badge.png").read_bytes() == before
+    assert np.frombuffer(before, np.uint8).size > 0

@@ -1,0 +1,91 @@
+import cv2
+import numpy as np
+import pytest
+
+from tidymargin.core.cut import measure_sheet
+from tidymargin.core.difference import STEP, measure_difference
+from tidymargin.core.errors import BadImageError, NoGroundError
+from tidymargin.core.ground import measure_flat_ground
+from tidymargin.core.picture import Picture
+from tidymargin.formats.decode import decode_picture
+
+
+def sheet_of(colour, figure=(20, 30, 60), size=120):
+    rgb = np.full((size, size, 3), colour, np.uint8)
+    rgb[30:90, 30:90] = figure
+    return rgb
+
+
+@pytest.mark.parametrize("colour", [(255, 255, 255), (0, 0, 0), (42, 157, 143), (3, 2, 250)])
+def test_an_even_border_is_measured_exactly_and_without_noise(colour):
+    ground = measure_flat_ground(Picture(sheet_of(colour)))
+    assert ground.rgb_srgb == colour
+    assert (ground.noise, ground.border_share) == (0.0, 1.0)
+
+
+def test_a_figure_that_covers_most_of_one_side_does_not_move_the_ground():
+    rgb = sheet_of((250, 250, 240))
+    rgb[:80, :40] = (10, 10, 10)
+    ground = measure_flat_ground(Picture(rgb))
+    assert ground.rgb_srgb == (250, 250, 240)
+    assert 0.5 < ground.border_share < 0.9
+
+
+def test_transparent_pixels_are_never_evidence():
+    rgb = sheet_of((200, 220, 240))
+    alpha = np.full((120, 120), 255, np.uint8)
+    rgb[:100] = (9, 9, 9)
+    alpha[:100] = 0
+    assert measure_flat_ground(Picture(rgb, alpha)).rgb_srgb == (200, 220, 240)
+    with pytest.raises(NoGroundError, match="transparent already"):
+        measure_flat_ground(Picture(rgb, np.zeros((120, 120), np.uint8)))
+
+
+def test_a_colour_that_was_said_is_taken_as_it_is():
+    ground = measure_flat_ground(Picture(sheet_of((255, 255, 255))), (20.0, 30.0, 60.0))
+    assert ground.hex == "#141E3C"
+    assert ground.border_share == 0.0
+
+
+def test_grain_becomes_noise_and_then_no_difference():
+    grain = np.random.default_rng(3).normal(0, 3, (120, 120, 3))
+    rgb = np.clip(sheet_of((180, 190, 200)) + grain, 0, 255).astype(np.uint8)
+    ground = measure_flat_ground(Picture(rgb))
+    assert np.abs(np.array(ground.rgb_srgb) - (180, 190, 200)).max() < 1
+    assert ground.noise > 1
+    steps = measure_difference(Picture(rgb), ground).steps
+    assert np.quantile(steps[:25], 0.99) == 0
+    assert (steps[40:80, 40:80] > 100).all()
+
+
+def test_difference_is_oklab_distance_in_steps_of_a_fifth(badge):
+    picture, _ = badge
+    difference = measure_difference(picture, measure_flat_ground(picture))
+    assert difference.ringing == 0
+    assert difference.steps[0, 0] == 0
+    red = sheet_of((255, 255, 255), (253, 250, 250))
+    steps = measure_difference(Picture(red), measure_flat_ground(Picture(red))).steps
+    # 100 x |OKLab(#FDFAFA) - OKLab(white)|, worked out from the published matrices
+    assert steps[60, 60] * STEP == pytest.approx(1.44, abs=0.15)
+
+
+def test_ringing_of_lossy_edges_is_measured_and_allowed_for(badge_jpg):
+    picture = decode_picture(badge_jpg).picture
+    difference = measure_difference(picture, measure_flat_ground(picture))
+    assert 0.005 < difference.ringing <= 0.12
+    near = cv2.dilate((difference.steps > 60).astype(np.uint8), np.ones((9, 9))) == 1
+    near &= cv2.dilate((difference.steps > 60).astype(np.uint8), np.ones((5, 5))) == 0
+    assert np.mean(difference.steps[near] <= 5) > 0.9
+
+
+def test_a_picture_that_came_in_cut_already_has_nothing_to_clear(badge):
+    picture, true = badge
+    facts = measure_sheet(Picture(picture.rgb, true[..., 3]))
+    assert facts.ground.border_share == 0
+    assert (facts.difference.steps[true[..., 3] > 0] == 255).all()
+
+
+@pytest.mark.parametrize("bad", [np.zeros((3, 3), np.uint8), np.zeros((0, 4, 3), np.uint8)])
+def test_arrays_that_are_no_picture_are_refused(bad):
+    with pytest.raises(BadImageError, match="Expected"):
+        Picture(bad)

@@ -1,0 +1,68 @@
+import numpy as np
+import pytest
+
+from tidymargin.core.average import average_down
+from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.errors import BadParameterError
+from tidymargin.core.picture import Picture, whole
+from tidymargin.core.place import Meaning, describe_place
+from tidymargin.core.reach import Pick, build_reach, clear
+
+
+@pytest.fixture(scope="module")
+def cutter():
+    rgb = np.full((100, 100, 3), 255, np.uint8)
+    rgb[20:80, 20:80] = (20, 30, 60)
+    rgb[30:50, 30:50] = 255  # a pocket
+    rgb[60:75, 60:75] = (225, 222, 230)  # a pale patch in the figure
+    picture = Picture(rgb)
+    return cut_out(picture, measure_sheet(picture))
+
+
+def test_a_click_has_the_one_meaning_of_its_place(cutter):
+    cleared = describe_place(cutter, (), 5, 5)
+    assert (cleared.meaning, cleared.pick) == (Meaning.CLEARED, None)
+    figure = describe_place(cutter, (), 25, 25)
+    assert (figure.meaning, figure.pick) == (Meaning.FIGURE, None)
+    pocket = describe_place(cutter, (), 40, 40)
+    assert (pocket.meaning, pocket.pick) == (Meaning.POCKET, Pick(40, 40))
+    assert pocket.share == pytest.approx(0.04)
+    patch = describe_place(cutter, (), 66, 66)
+    assert patch.meaning is Meaning.CLEAR_FROM_HERE
+    assert patch.pick.tolerance > patch.goes_at > cutter.tolerance
+
+
+def test_what_is_shown_before_is_what_the_click_then_clears(cutter):
+    everywhere = whole(100, 100)
+    before = clear(cutter.reach, cutter.tolerance, everywhere)
+    for row, col in ((40, 40), (66, 66)):
+        place = describe_place(cutter, (), row, col)
+        facts = cutter.facts
+        reach = build_reach(facts.difference.steps, facts.outside, (place.pick,))
+        after = clear(reach, cutter.tolerance, everywhere)
+        np.testing.assert_array_equal(place.takes, after & ~before)
+        assert place.takes.mean() == pytest.approx(place.share)
+
+
+def test_a_place_beside_the_picture_is_refused(cutter):
+    with pytest.raises(BadParameterError, match="got 100,3"):
+        describe_place(cutter, (), 3, 100)
+
+
+def test_averaging_down_by_whole_cells_is_the_alpha_weighted_mean():
+    rgba = np.random.default_rng(5).integers(0, 256, (12, 20, 4)).astype(np.uint8)
+    found = average_down(rgba, top=0, left=0, cell=4, height=3, width=5).astype(float)
+    cells = rgba.reshape(3, 4, 5, 4, 4).astype(float)
+    alpha = cells[..., 3:].sum(axis=(1, 3))
+    np.testing.assert_allclose(found[..., 3], alpha[..., 0] / 16, atol=0.51)
+    colour = (cells[..., :3] * cells[..., 3:]).sum(axis=(1, 3)) / alpha
+    np.testing.assert_allclose(found[..., :3], colour, atol=0.51)
+
+
+def test_averaging_down_counts_only_what_lies_inside_and_splits_pixels_by_area():
+    rgba = np.zeros((1, 3, 4), np.uint8)
+    rgba[0, :, 3] = 255
+    rgba[0, :, 0] = (0, 100, 200)
+    out = average_down(rgba, top=0, left=0, cell=1.5, height=1, width=2)
+    assert out[0, :, 0].tolist() == [33, 167]
+    assert out[0, :, 3].tolist() == [255, 255]

@@ -1,0 +1,147 @@
+import contextlib
+import io
+import struct
+import zlib
+
+import numpy as np
+import pytest
+from PIL import Image, ImageCms
+
+from tidymargin.core.errors import BadImageError, DomainError, TooLargeError
+from tidymargin.formats.decode import MAX_FILE_BYTES, decode_picture
+from tidymargin.formats.encode import encode_png
+
+RGB = np.zeros((6, 8, 3), np.uint8)
+RGB[:, 4:] = (200, 100, 50)
+
+
+def saved(image, kind, **options):
+    out = io.BytesIO()
+    image.save(out, kind, **options)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize("kind", ["PNG", "WEBP", "TIFF", "BMP", "GIF"])
+def test_lossless_formats_come_out_as_they_went_in(kind):
+    options = {"lossless": True} if kind == "WEBP" else {}
+    decoded = decode_picture(saved(Image.fromarray(RGB), kind, **options))
+    assert decoded.format_name == kind
+    np.testing.assert_array_equal(decoded.picture.rgb, RGB)
+    assert decoded.picture.alpha is None
+
+
+def test_orientation_is_applied_and_dots_per_inch_are_read():
+    exif = Image.Exif()
+    exif[0x0112] = 6  # turned by a quarter
+    decoded = decode_picture(saved(Image.fromarray(RGB), "PNG", exif=exif, dpi=(300, 300)))
+    np.testing.assert_array_equal(decoded.picture.rgb, np.rot90(RGB, -1))
+    assert decoded.dots_per_inch == pytest.approx(300, abs=0.1)
+
+
+@pytest.mark.parametrize("mode", ["L", "1", "P", "CMYK", "I;16"])
+def test_every_colour_mode_becomes_8_bit_srgb(mode):
+    grey = Image.fromarray(np.repeat(np.array([[0, 255]], np.uint8), 4, axis=0).repeat(4, axis=1))
+    if mode == "I;16":
+        image = Image.fromarray(np.asarray(grey).astype(np.uint16) * 257)
+    else:
+        image = grey.convert("RGB").convert(mode)
+    decoded = decode_picture(saved(image, "TIFF"))
+    assert decoded.picture.rgb.shape == (4, 8, 3)
+    assert decoded.picture.rgb[0, 0].max() <= 1
+    assert decoded.picture.rgb[0, 7].min() >= 254
+    assert any("16 to 8" in r for r in decoded.remarks) == (mode == "I;16")
+    assert any("CMYK" in r for r in decoded.remarks) == (mode == "CMYK")
+
+
+def test_a_cmyk_jpeg_works_and_says_so():
+    decoded = decode_picture(saved(Image.new("CMYK", (16, 16), (0, 255, 255, 0)), "JPEG"))
+    assert decoded.remarks == ("Converted from CMYK to sRGB",)
+    red, green, blue = decoded.picture.rgb[8, 8]
+    assert red > 200 > 60 > max(green, blue)
+
+
+def test_an_embedded_profile_is_converted_and_a_damaged_one_passed_over():
+    lab = ImageCms.ImageCmsProfile(ImageCms.createProfile("LAB"))
+    same = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB"))
+    plain = decode_picture(saved(Image.fromarray(RGB), "PNG", icc_profile=same.tobytes()))
+    assert plain.remarks == ()
+    for profile in (lab.tobytes(), b"not a profile"):
+        decoded = decode_picture(saved(Image.fromarray(RGB), "PNG", icc_profile=profile))
+        assert "damaged" in decoded.remarks[0]
+        np.testing.assert_array_equal(decoded.picture.rgb, RGB)
+
+
+def test_alpha_is_kept_and_said_and_a_solid_one_dropped():
+    alpha = np.full((6, 8), 255, np.uint8)
+    solid = decode_picture(encode_png(np.dstack([RGB, alpha])))
+    assert solid.picture.alpha is None
+    alpha[0] = 0
+    part = decode_picture(encode_png(np.dstack([RGB, alpha])))
+    np.testing.assert_array_equal(part.picture.alpha, alpha)
+    assert "transparent parts" in part.remarks[0]
+
+
+def test_the_first_frame_of_an_animation_is_taken_and_said():
+    frames = [Image.fromarray(RGB), Image.fromarray(255 - RGB)]
+    decoded = decode_picture(saved(frames[0], "GIF", save_all=True, append_images=frames[1:]))
+    np.testing.assert_array_equal(decoded.picture.rgb, RGB)
+    assert decoded.remarks == ("The first of several frames was taken",)
+
+
+def huge_header() -> bytes:
+    body = struct.pack(">IIBBBBB", 60_000, 60_000, 8, 2, 0, 0, 0)
+    crc = struct.pack(">I", zlib.crc32(b"IHDR" + body))
+    return b"\x89PNG\r\n\x1a\n" + struct.pack(">I", 13) + b"IHDR" + body + crc + b"\0" * 64
+
+
+WHOLE = saved(Image.fromarray(np.random.default_rng(0).integers(0, 255, (64, 64, 3), np.uint8)), "PNG")  # fmt: skip
+
+BAD = {
+    "empty": (b"", BadImageError, "This file is empty"),
+    "cut off": (WHOLE[: len(WHOLE) // 2], BadImageError, "breaks off or is damaged"),
+    "text": (b"hello, I am not a picture" * 9, BadImageError, "none of them"),
+    "huge": (huge_header(), TooLargeError, "at most 200 megapixels, got 60000 × 60000 px"),
+    "pdf": (b"%PDF-1.7 ...", BadImageError, "This is a PDF"),
+    "heic": (b"\0\0\0\x18ftypheic\0\0\0\0", BadImageError, "HEIC"),
+    "svg": (b"<?xml version='1.0'?><svg/>", BadImageError, "SVG"),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_each_bad_file_gets_its_own_sentence_and_advice(name):
+    data, kind, said = BAD[name]
+    with pytest.raises(kind, match=said) as caught:
+        decode_picture(data)
+    assert caught.value.hint.endswith(".")
+
+
+def test_any_cut_of_a_file_is_refused_in_words_or_decodes():
+    for kind in ("PNG", "JPEG", "GIF", "TIFF", "WEBP", "BMP"):
+        data = saved(Image.fromarray(RGB).resize((40, 40)), kind)
+        for end in range(0, len(data), max(1, len(data) // 40)):
+            with contextlib.suppress(DomainError):  # any other error fails the test
+                decode_picture(data[:end])
+
+
+def test_a_file_over_the_limit_is_refused_by_its_size_alone():
+    class Large(bytes):
+        def __len__(self) -> int:
+            return MAX_FILE_BYTES + 1
+
+    with pytest.raises(TooLargeError, match="at most 500 MB"):
+        decode_picture(Large(b"x"))
+
+
+def test_png_out_holds_pixels_srgb_dpi_and_nothing_else():
+    rgba = np.random.default_rng(2).integers(0, 256, (30, 41, 4)).astype(np.uint8)
+    data = encode_png(rgba, dots_per_inch=300)
+    kinds, at = [], 8
+    while at < len(data):
+        (size,) = struct.unpack(">I", data[at : at + 4])
+        kinds.append(data[at + 4 : at + 8])
+        assert zlib.crc32(data[at + 4 : at + 8 + size]) == struct.unpack(">I", data[at + 8 + size : at + 12 + size])[0]  # fmt: skip
+        at += 12 + size
+    assert sorted(set(kinds)) == [b"IDAT", b"IEND", b"IHDR", b"pHYs", b"sRGB"]
+    with Image.open(io.BytesIO(data)) as image:
+        np.testing.assert_array_equal(np.asarray(image), rgba)
+        assert image.info["dpi"][0] == pytest.approx(300, abs=0.02)

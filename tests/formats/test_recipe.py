@@ -1,0 +1,69 @@
+import json
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tidymargin.core.errors import BadRecipeError
+from tidymargin.formats.recipe import (
+    STEPS,
+    Recipe,
+    change_recipe,
+    from_steps,
+    read_recipe,
+    recipe_schema,
+)
+
+picks_st = st.lists(
+    st.fixed_dictionaries(
+        {
+            "x": st.integers(0, 9000),
+            "y": st.integers(0, 9000),
+            "marks": st.sampled_from(["ground", "figure"]),
+            "tolerance": st.just("auto") | st.floats(0, 50),
+        }
+    ),
+    max_size=4,
+)
+
+
+@given(tolerance=st.just("auto") | st.floats(0, 50), picks=picks_st)
+def test_a_recipe_survives_json_and_its_steps_both_ways(tolerance, picks):
+    recipe = change_recipe(Recipe(), "reach", tolerance=tolerance, picks=picks)
+    assert read_recipe(recipe.to_json()) == recipe
+    assert from_steps({name: step.to_json() for name, step in recipe.steps.items()}) == recipe
+
+
+def test_equal_steps_have_equal_names_and_other_steps_others():
+    first = change_recipe(Recipe(), "reach", tolerance=5)
+    again = change_recipe(Recipe(), "reach", tolerance=5.0)
+    assert first.reach.name == again.reach.name != Recipe().reach.name
+    assert first.ground.name == Recipe().ground.name
+
+
+BAD = {
+    '{"reach": {"tolerence": 3}}': ("reach.tolerence", "not a field"),
+    '{"reach": {"tolerance": 51}}': ("reach.tolerance", "less than or equal to 50"),
+    '{"reach": {"tolerance": NaN}}': ("reach.tolerance", "finite"),
+    '{"ground": {"colour": "red"}}': ("ground.colour", "got red"),
+    '{"reach": {"picks": [{"x": 1}]}}': ("reach.picks.0.y", "required"),
+    '{"recipe_version": 2}': ("recipe_version", "version 2"),
+    "[1]": ("recipe", "object"),
+    "{": (None, "not JSON"),
+}
+
+
+@pytest.mark.parametrize("text", BAD)
+def test_a_bad_recipe_is_refused_with_the_place_and_what_came(text):
+    field, said = BAD[text]
+    with pytest.raises(BadRecipeError, match=said) as caught:
+        read_recipe(text)
+    assert caught.value.field == field
+
+
+def test_the_schema_names_the_seven_steps_and_allows_nothing_else():
+    schema = recipe_schema()
+    assert list(schema["properties"]) == ["recipe_version", *STEPS]
+    assert schema["additionalProperties"] is False
+    assert all(part["additionalProperties"] is False for part in schema["$defs"].values())
+    json.dumps(schema)

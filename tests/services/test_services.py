@@ -1,0 +1,173 @@
+import threading
+
+import numpy as np
+import pytest
+
+from tidymargin.core.errors import BadParameterError
+from tidymargin.core.picture import whole
+from tidymargin.core.reach import Pick
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.services import deciding
+from tidymargin.services.cache import ByteCache
+from tidymargin.services.executor import Executor, Priority
+from tidymargin.services.exporting import export_sheet, key_file, to_export_name, trim_cut
+from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of, to_shown_name
+from tidymargin.services.viewing import View, render_original, render_view
+from tidymargin.services.workshop import open_workshop
+
+
+def test_a_name_is_computed_once_however_many_ask():
+    executor, calls, gate = Executor(), [], threading.Event()
+    futures = [
+        executor.submit("same", Priority.VIEW, lambda: (gate.wait(5), calls.append(1), 42)[2])
+        for _ in range(20)
+    ]
+    gate.set()
+    assert [future.result(5) for future in futures] == [42] * 20
+    assert len(calls) == 1
+    executor.close()
+
+
+def test_the_most_urgent_waiting_job_goes_first_and_errors_reach_who_asked():
+    executor, order, gate = Executor(workers=1), [], threading.Event()
+    first = executor.submit("block", Priority.EXPORT, lambda: gate.wait(5))
+    jobs = [
+        executor.submit(kind.name, kind, lambda kind=kind: order.append(kind))
+        for kind in (Priority.EXPORT, Priority.THUMBNAIL, Priority.VIEW)
+    ]
+    moved = executor.submit("EXPORT", Priority.VIEW, lambda: None)  # the same job, now urgent
+    gate.set()
+    for job in [first, *jobs, moved]:
+        job.result(5)
+    assert order == [Priority.VIEW, Priority.EXPORT, Priority.THUMBNAIL]
+    with pytest.raises(ZeroDivisionError):
+        executor.run("bad", Priority.VIEW, lambda: 1 // 0)
+    executor.close()
+
+
+def test_a_cache_never_holds_more_than_its_limit_and_forgets_the_longest_unused():
+    cache = ByteCache[str](100)
+    for name in "abcd":
+        cache.put(name, name.upper(), 30)
+        cache.get("a")
+    assert cache.held_bytes <= 100
+    assert (cache.get("a"), cache.get("b"), cache.get("d")) == ("A", None, "D")
+    cache.put("huge", "x", 101)
+    assert cache.get("huge") is None
+
+
+@pytest.fixture
+def sheet(workshop, badge_png):
+    return add_sheet(workshop, badge_png, "a/b\\badge.png")
+
+
+def test_a_sheet_keeps_its_original_and_shows_no_path(workshop, sheet, badge_png):
+    assert sheet.name == "badge.png"
+    assert workshop.originals.load(sheet.original) == badge_png
+    assert to_shown_name("../..\n/") == "Untitled picture"
+    again = add_sheet(workshop, badge_png, "copy.png")
+    assert again.original == sheet.original
+    assert "also here as badge.png" in again.remarks[-1]
+
+
+def test_views_at_full_size_are_the_exported_pixels_after_any_tuning(workshop, sheet):
+    deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
+    for tolerance in (1, 30, 1.2):
+        now = workshop.sheets.load(sheet.id)
+        now = deciding.set_tolerance(workshop, now.id, now.head, tolerance)
+        exported = decode_picture(export_sheet(workshop, now)).picture
+        view = render_view(workshop, now, View(40, 25, 1, 90, 100))
+        np.testing.assert_array_equal(view[..., 3], exported.alpha[25:125, 40:130])
+        np.testing.assert_array_equal(view[..., :3], exported.rgb[25:125, 40:130])
+        tried = render_view(workshop, sheet, View(0, 0, 1, 160, 160), tolerance=tolerance)
+        assert tried[80, 20, 3] == 255  # the older state has no pick
+
+
+def test_a_zoomed_out_view_is_the_average_of_the_full_size_cut(workshop, sheet):
+    exported = decode_picture(export_sheet(workshop, sheet)).picture
+    view = render_view(workshop, sheet, View(0, 0, 4, 40, 40)).astype(float)
+    alpha = exported.alpha.astype(float)
+    cells = alpha.reshape(40, 4, 40, 4)
+    np.testing.assert_allclose(view[..., 3], cells.mean(axis=(1, 3)), atol=1)
+    weighted = (exported.rgb * alpha[..., None]).reshape(40, 4, 40, 4, 3).mean(axis=(1, 3)) / 255
+    np.testing.assert_allclose(view[..., :3] * view[..., 3:] / 255, weighted, atol=1.5)
+
+
+def test_the_original_is_shown_as_it_came(workshop, sheet, badge):
+    shown = render_original(workshop, sheet, View(3, 5, 1, 50, 60))
+    np.testing.assert_array_equal(shown[..., :3], badge[0].rgb[5:65, 3:53])
+    for bad in ((200, 0, 1, 5, 5), (0, 0, 0.5, 5, 5), (0, 0, 1, 0, 5), (0, 0, 1, 10**9, 10**9)):
+        with pytest.raises(BadParameterError, match="view"):
+            render_original(workshop, sheet, View(*bad))
+
+
+def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
+    steps = [
+        lambda s: deciding.set_tolerance(workshop, s.id, s.head, 6.4),
+        lambda s: deciding.pick_place(workshop, s.id, s.head, 80, 20),
+        lambda s: deciding.set_ground_colour(workshop, s.id, s.head, "#FFFFFE"),
+        lambda s: deciding.set_backdrop(workshop, s.id, s.head, "#112233"),
+        lambda s: deciding.set_trim(workshop, s.id, s.head, True, 5),
+        lambda s: deciding.remove_pick(workshop, s.id, s.head, 1),
+    ]
+    states = [sheet]
+    for step in steps:
+        states.append(step(states[-1]))
+    assert len({state.head for state in states}) == len(states)
+    assert states[1].resolved == {"ground": "flat", "colour": "#FFFFFF", "figure": "opaque", "tolerance": 6.4}  # fmt: skip
+    now = states[-1]
+    for expected in reversed(states[:-1]):
+        now = deciding.undo_change(workshop, now.id, now.head)
+        assert read_recipe_of(now) == read_recipe_of(expected)
+    same = deciding.set_tolerance(workshop, now.id, now.head, "auto")
+    assert same.head == now.head  # what changes nothing makes no row
+
+
+def test_a_click_that_means_nothing_changes_nothing(workshop, sheet):
+    assert deciding.pick_place(workshop, sheet.id, sheet.head, 2, 2).head == sheet.head
+    with pytest.raises(BadParameterError, match="from 1 to 0"):
+        deciding.remove_pick(workshop, sheet.id, sheet.head, 1)
+
+
+def test_the_bench_and_the_command_line_make_the_same_file(workshop, sheet, badge_png):
+    assert export_sheet(workshop, sheet) == key_file(badge_png, Recipe())
+    picked = deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
+    assert export_sheet(workshop, picked) == key_file(badge_png, read_recipe_of(picked))
+
+
+def test_a_restart_finds_the_same_cut(workshop, sheet):
+    before = export_sheet(workshop, deciding.set_tolerance(workshop, sheet.id, sheet.head, 9))
+    again = open_workshop(workshop.folder)
+    assert export_sheet(again, again.sheets.load(sheet.id)) == before
+    again.close()
+
+
+def test_trimming_leaves_the_figure_and_an_even_transparent_margin(workshop, sheet):
+    facts = load_measured(workshop, sheet).facts
+    assert facts.outside.shape == (160, 160)
+    cut = render_view(workshop, sheet, View(0, 0, 1, 160, 160))
+    rows = np.flatnonzero(cut[..., 3].any(axis=1))
+    for margin in (0, 3, 200):
+        out = trim_cut(cut, margin)
+        assert out.shape[0] == rows[-1] - rows[0] + 1 + 2 * margin
+        inner = np.flatnonzero(out[..., 3].any(axis=1))
+        assert (inner[0], out.shape[0] - 1 - inner[-1]) == (margin, margin)
+    np.testing.assert_array_equal(trim_cut(np.zeros((4, 5, 4), np.uint8), 9).shape, (4, 5, 4))
+
+
+def test_a_figure_pick_in_a_recipe_holds_a_place_that_would_go(badge_png):
+    wide = change_recipe(Recipe(), "reach", tolerance=50)
+    pick = {"x": 80, "y": 50, "marks": "figure"}
+    held = change_recipe(wide, "reach", picks=[pick])
+    gone, kept = (decode_picture(key_file(badge_png, recipe)).picture for recipe in (wide, held))
+    assert gone.alpha is not None
+    assert kept.alpha is not None
+    assert kept.alpha[50, 80] == 255
+    assert kept.alpha.sum() >= gone.alpha.sum()
+    assert Pick(50, 80, True) == held.reach.picks[0].to_pick()
+    assert whole(3, 4).width == 4
+
+
+def test_export_names_end_in_png():
+    assert [to_export_name(n) for n in ("a.jpg", "b", ".x")] == ["a.png", "b.png", "cut.png"]

@@ -1,0 +1,101 @@
+import pytest
+
+from tidymargin.core.errors import NotFoundError, StaleHeadError, StorageFullError
+from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.services.opening import read_recipe_of, to_state
+from tidymargin.store import originals as originals_module
+from tidymargin.store.database import open_database
+from tidymargin.store.originals import Originals
+from tidymargin.store.sheets import NewSheet, Sheets
+
+NEW = NewSheet("a.png", "0" * 64, "PNG", 10, 20, 300.0, ("Said.",))
+
+
+def at(tolerance):
+    return change_recipe(Recipe(), "reach", tolerance=tolerance)
+
+
+@pytest.fixture
+def sheets(tmp_path):
+    found = Sheets(open_database(tmp_path / "db.sqlite"))
+    yield found
+    found.close()
+
+
+def tune(sheets, sheet, tolerance):
+    return sheets.commit(sheet.id, sheet.head, to_state(at(tolerance), "tolerance", {}))
+
+
+def test_undo_and_redo_walk_the_history_and_name_what_they_do(sheets):
+    first = sheets.add(NEW, to_state(Recipe(), "begin", {}))
+    assert (first.undo, first.redo) == (None, None)
+    third = tune(sheets, tune(sheets, first, 3), 7)
+    back = sheets.undo(third.id, third.head)
+    assert (read_recipe_of(back).reach.tolerance, back.undo, back.redo) == (
+        3,
+        "tolerance",
+        "tolerance",
+    )
+    again = sheets.redo(back.id, back.head)
+    assert (again.head, read_recipe_of(again), again.redo) == (third.head, at(7), None)
+    start = sheets.undo(first.id, sheets.undo(first.id, again.head).head)
+    assert sheets.undo(first.id, start.head).head == start.head == first.head
+
+
+def test_a_change_after_an_undo_starts_a_branch_and_the_old_one_stays_stored(sheets):
+    first = sheets.add(NEW, to_state(Recipe(), "begin", {}))
+    left = tune(sheets, first, 3)
+    back = sheets.undo(first.id, left.head)
+    right = tune(sheets, back, 9)
+    assert right.redo is None
+    home = sheets.undo(first.id, right.head)
+    assert read_recipe_of(sheets.redo(first.id, home.head)) == at(9)
+
+
+def test_a_stale_head_is_refused_and_changes_nothing(sheets):
+    first = sheets.add(NEW, to_state(Recipe(), "begin", {}))
+    newer = tune(sheets, first, 3)
+    for call in (lambda: tune(sheets, first, 8), lambda: sheets.undo(first.id, first.head)):
+        with pytest.raises(StaleHeadError, match="another tab"):
+            call()
+    assert sheets.load(first.id) == newer
+
+
+def test_everything_is_there_after_a_restart(tmp_path):
+    sheets = Sheets(open_database(tmp_path / "db.sqlite"))
+    saved = tune(sheets, sheets.add(NEW, to_state(Recipe(), "begin", {})), 4.2)
+    undone = sheets.undo(saved.id, saved.head)
+    sheets.close()
+    again = Sheets(open_database(tmp_path / "db.sqlite"))
+    assert again.load(saved.id) == undone
+    assert again.redo(saved.id, undone.head).head == saved.head
+    again.close()
+
+
+def test_a_sheet_that_is_not_there_is_said(sheets):
+    with pytest.raises(NotFoundError, match="no sheet 7"):
+        sheets.load(7)
+
+
+def test_originals_are_kept_once_under_their_hash_and_strays_cleared(tmp_path):
+    (tmp_path / "o").mkdir()
+    (tmp_path / "o" / "half.part").write_bytes(b"x")
+    folder = Originals(tmp_path / "o")
+    name = folder.save(b"picture")
+    assert folder.save(b"picture") == name
+    assert folder.load(name) == b"picture"
+    assert [p.name for p in (tmp_path / "o").rglob("*") if p.is_file()] == [name]
+    with pytest.raises(NotFoundError, match="missing"):
+        folder.load("f" * 64)
+
+
+def test_a_full_disk_is_said_and_leaves_nothing_half(tmp_path, monkeypatch):
+    folder = Originals(tmp_path)
+
+    def fail(_handle):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(originals_module.os, "fsync", fail)
+    with pytest.raises(StorageFullError, match="disk is full"):
+        folder.save(b"picture")
+    assert [p for p in tmp_path.rglob("*") if p.is_file()] == []

@@ -1,0 +1,178 @@
+import io
+
+import numpy as np
+import pytest
+from bs4 import BeautifulSoup
+from PIL import Image
+
+from tidymargin.core import errors
+from tidymargin.outcomes import OUTCOMES
+from tidymargin.services.opening import add_sheet
+from tidymargin.web.app import create_app
+
+
+@pytest.fixture
+def client(workshop):
+    return create_app(workshop).test_client()
+
+
+@pytest.fixture
+def token(client):
+    return soup(client.get("/")).body["data-token"]
+
+
+@pytest.fixture
+def sheet(workshop, badge_png):
+    return add_sheet(workshop, badge_png, "badge <b>.png")
+
+
+def soup(response):
+    return BeautifulSoup(response.data, "html.parser")
+
+
+def send(client, token, path, **values):
+    return client.post(path, data=values, headers={"X-CSRFToken": token, "HX-Request": "true"})
+
+
+def upload(client, token, *files, **headers):
+    data = {"picture": [(io.BytesIO(data), name) for data, name in files]}
+    return client.post("/sheets", data=data, headers={"X-CSRFToken": token, **headers})
+
+
+def test_every_error_has_an_outcome():
+    kinds = {
+        k for k in vars(errors).values() if isinstance(k, type) and k.__module__ == errors.__name__
+    }
+    assert kinds - {errors.DomainError} == set(OUTCOMES)
+
+
+def test_every_answer_carries_a_strict_policy_and_no_page_needs_more(client, sheet):
+    for path in ("/", f"/sheets/{sheet.id}/", "/nowhere", "/static/css/app.css"):
+        with client.get(path) as response:
+            headers = response.headers
+        assert "unsafe" not in headers["Content-Security-Policy"]
+        assert headers["X-Content-Type-Options"] == "nosniff"
+    page = soup(client.get(f"/sheets/{sheet.id}/?open=reach"))
+    assert not page.select("[style], style, script:not([src]), [onclick]")
+    assert all(
+        not tag.get(name, "").startswith("http")
+        for tag in page.find_all()
+        for name in ("src", "href")
+    )
+
+
+def test_only_this_machine_is_answered_to_and_only_its_own_forms(client, token, badge_png):
+    assert client.get("/", headers={"Host": "evil.example"}).status_code == 400
+    refused = upload(client, "wrong", (badge_png, "a.png"))
+    assert refused.status_code == 403
+    assert "Reload the page" in soup(refused).text
+    assert upload(client, token, (badge_png, "a.png")).status_code == 303
+
+
+def test_one_picture_opens_its_bench_and_several_stay_in_the_tray(client, token, badge_png):
+    alone = upload(client, token, (badge_png, "one.png"))
+    assert alone.headers["Location"] == "/sheets/1/"
+    assert upload(client, token, (badge_png, "a"), (badge_png, "b")).headers["Location"] == "/"
+    assert [a.text for a in soup(client.get("/")).select(".card .name a")] == ["b", "a", "one.png"]
+
+
+def test_a_bad_file_is_said_to_script_and_form_alike_and_leaves_no_sheet(client, token):
+    told = upload(client, token, (b"text", "logo.png"), Accept="application/json")
+    assert told.status_code == 415
+    assert "none of them" in told.json["message"]
+    page = upload(client, token, (b"", "empty.png"))
+    assert page.status_code == 415
+    assert "This file is empty." in soup(page).select_one("[role=alert]").text
+    assert upload(client, token).status_code == 415
+    assert soup(client.get("/")).select(".card") == []
+
+
+def test_names_are_escaped_everywhere(client, sheet):
+    for path in ("/", f"/sheets/{sheet.id}/"):
+        page = soup(client.get(path))
+        assert page.find("b") is None
+        assert "badge <b>.png" in page.text
+
+
+def test_a_change_answers_with_the_ledger_and_what_goes_with_it(client, token, workshop, sheet):
+    path = f"/sheets/{sheet.id}/"
+    client.get(path + "view?left=0&top=0&cell=1&width=9&height=9")  # measured by now
+    changed = send(
+        client, token, path + "tolerance", tolerance="6,4", seen=sheet.head, open="reach"
+    )
+    page = soup(changed)
+    assert changed.status_code == 200
+    assert page.find("html") is None
+    assert page.select_one("#phrase-tolerance")["aria-label"] == "Tolerance, 6.4"
+    assert page.select_one("#grip")["aria-valuenow"] == "6.4"
+    assert page.select_one("#undo").text == "Undo tolerance"
+    head = page.select_one("#sheet-data")["data-head"]
+    assert int(head) == workshop.sheets.load(sheet.id).head != sheet.head
+    undone = soup(send(client, token, path + "undo", seen=head))
+    assert undone.select_one("#redo").text == "Redo tolerance"
+    plain = client.post(path + "redo", data={"csrf_token": token, "seen": sheet.head})
+    assert plain.headers["Location"] == path
+
+
+@pytest.mark.parametrize(
+    ("path", "values", "target"),
+    [
+        ("tolerance", {"tolerance": "51"}, "#said-tolerance"),
+        ("tolerance", {"tolerance": "much"}, "#said-tolerance"),
+        ("tolerance", {"tolerance": "nan"}, "#said-tolerance"),
+        ("ground", {"colour": "red"}, "#said-colour"),
+        ("proof", {"backdrop": "#12"}, "#said-backdrop"),
+        ("export", {"extent": "trim", "margin_px": "-4"}, "#said-margin_px"),
+        ("picks", {"row": "999", "col": "2"}, "#messages"),
+    ],
+)
+def test_a_bad_value_is_said_in_the_sentence_it_concerns(client, token, workshop, sheet, path, values, target):  # fmt: skip
+    response = send(client, token, f"/sheets/{sheet.id}/{path}", seen=sheet.head, **values)
+    assert response.status_code == 422
+    assert response.headers["HX-Retarget"] == target
+    assert soup(response).select_one("[role=alert] strong").text
+    assert workshop.sheets.load(sheet.id) == sheet
+
+
+def test_a_second_tab_that_is_behind_is_told_and_loses_nothing(client, token, workshop, sheet):
+    path = f"/sheets/{sheet.id}/tolerance"
+    send(client, token, path, tolerance="5", seen=sheet.head)
+    behind = send(client, token, path, tolerance="9", seen=sheet.head)
+    assert behind.status_code == 409
+    assert behind.headers["HX-Trigger"] == "sheet:behind"
+    assert "Nothing was lost" in soup(behind).text
+    assert '"tolerance":5' in workshop.sheets.load(sheet.id).bodies["reach"]
+
+
+def test_a_place_says_what_a_click_would_do_and_shows_what_it_takes(client, sheet):
+    path = f"/sheets/{sheet.id}/"
+    gap = client.get(path + "place?row=80&col=20").json
+    assert (gap["verb"], gap["acts"]) == ("Clear this pocket", True)
+    assert client.get(path + "place?row=1&col=1").json["verb"] == "Already clear"
+    assert client.get(path + "place?row=80&col=13").json["verb"] == "Figure"
+    view = "takes?row=80&col=20&left=0&top=0&cell=1&width=160&height=160"
+    mask = np.frombuffer(client.get(path + view).data, np.uint8).reshape(160, 160)
+    assert mask[80, 20] == 255
+    assert mask[2, 2] == mask[80, 13] == 0
+    assert client.get(path + "place?row=nan&col=1").status_code == 422
+    assert client.get(path + "view?left=0&top=0&cell=1&width=9").status_code == 422
+
+
+def test_the_export_is_a_download_without_the_originals_metadata(client, workshop, badge):
+    exif = Image.Exif()
+    exif[0x010E] = "a secret description"
+    out = io.BytesIO()
+    Image.fromarray(badge[0].rgb).save(out, "PNG", exif=exif, dpi=(300, 300))
+    sheet = add_sheet(workshop, out.getvalue(), "Zeichen ü.png")
+    response = client.get(f"/sheets/{sheet.id}/export.png")
+    assert "filename*=UTF-8''Zeichen%20%C3%BC.png" in response.headers["Content-Disposition"]
+    assert b"secret" not in response.data
+    image = Image.open(io.BytesIO(response.data))
+    assert (image.mode, image.size) == ("RGBA", (160, 160))
+    assert round(image.info["dpi"][0]) == 300
+
+
+def test_a_sheet_that_is_not_there_gets_a_page_with_a_way_back(client):
+    page = client.get("/sheets/99/")
+    assert page.status_code == 404
+    assert soup(page).find("a", string="Back to the trays")["href"] == "/"
