@@ -14,9 +14,9 @@ from tidymargin.demo.truth import encode_picture
 from tidymargin.services.workshop import Workshop, open_workshop
 
 
-def draw_badge(size: int = 160) -> Drawing:
+def draw_badge(size: int = 160, scale: int = 8) -> Drawing:
     """A dark ring around a see-through gap around a white face with a red dot; all off the grid."""
-    d = Drawing(size, size, 8)
+    d = Drawing(size, size, scale)
     dark, white, red = d.colour("#1D3557"), d.colour("#FFFFFF"), d.colour("#C8553D")
     c = size / 2 + 0.3
     d.ring(c, c, size * 0.42, size * 0.04, dark)

@@ -11,7 +11,7 @@ from markupsafe import Markup, escape
 from tidymargin.core.cut import SheetFacts
 from tidymargin.core.place import Meaning, Place
 from tidymargin.core.reach import HIGHEST_TOLERANCE
-from tidymargin.formats.recipe import Recipe
+from tidymargin.formats.recipe import ProofStep, Recipe
 from tidymargin.store.sheets import Sheet
 
 _FEW = 0.5
@@ -54,13 +54,12 @@ _STATES = {
 
 @dataclass(frozen=True, slots=True)
 class StepView:
-    """A step as it stands in the ledger."""
+    """A step as it stands in the ledger; `state` is empty where nothing was measured or decided."""
 
     key: str
     state: str
     shape: str
     sentence: Markup
-    note: str = ""
 
 
 def fill(template: str, **slots: str | Markup) -> Markup:
@@ -146,8 +145,12 @@ def _say_proof(recipe: Recipe) -> StepView:
     code = recipe.proof.backdrop.upper()
     colour = phrase("proof", gettext("Backdrop"), code, swatch=code)
     said = fill(gettext("Proof on white, black, mid grey and %(colour)s."), colour=colour)
-    state = "measured" if recipe.proof.backdrop == "#E8B23A" else "yours"
-    return StepView("proof", state, _STATES[state], said)
+    default = recipe.proof == ProofStep()
+    return (
+        StepView("proof", "", "", said)
+        if default
+        else StepView("proof", "yours", _STATES["yours"], said)
+    )
 
 
 def _say_export(recipe: Recipe, sheet: Sheet) -> StepView:
@@ -164,7 +167,7 @@ def _say_export(recipe: Recipe, sheet: Sheet) -> StepView:
         width=str(sheet.width),
         height=str(sheet.height),
     )
-    return StepView("export", "measured", _STATES["measured"], said)
+    return StepView("export", "", "", said)
 
 
 def say_recipe(sheet: Sheet, recipe: Recipe, facts: SheetFacts | None) -> list[StepView]:

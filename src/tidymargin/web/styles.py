@@ -26,6 +26,7 @@ def _build(target: Path) -> None:
     # the compiler looks for its own package upwards from the source file
     link = _ROOT / "node_modules"
     if not link.exists():
+        link.unlink(missing_ok=True)  # left behind by a checkout that stood elsewhere
         link.symlink_to(_NODE / "node_modules")
     tool = link / ".bin" / "tailwindcss"
     command = [str(tool), "--input", str(_SOURCE), "--output", str(target), "--minify"]

@@ -5,6 +5,7 @@ const input = document.getElementById("picture");
 const arrivals = document.getElementById("arrivals");
 const contact = document.getElementById("contact");
 const words = form.dataset;
+input.hidden = true; // the button opens the chooser; without this script the plain field does
 
 function addRow(name) {
   const row = document.createElement("li");

@@ -1,0 +1,145 @@
+"""A real browser on a real server; anything it complains of, and any request off the machine, fails the test."""
+
+import base64
+import os
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
+from waitress.server import create_server
+
+from tidymargin.services.workshop import Workshop
+from tidymargin.web.app import create_app
+
+AXE = (Path(__file__).parent / "axe.min.js").read_text()
+_FLAGS = (
+    "--disable-gpu --disable-dev-shm-usage --disable-quic --disable-background-networking "
+    "--disable-component-update --disable-sync --no-first-run --no-default-browser-check "
+    "--force-color-profile=srgb"
+)
+_OFF = "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    flags = [*_FLAGS.split(), _OFF, *(["--no-sandbox"] if os.geteuid() == 0 else [])]
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        yield found
+        found.close()
+
+
+@pytest.fixture
+def address(workshop: Workshop) -> Iterator[str]:
+    """The address of a server for this test's own data folder."""
+    server = create_server(create_app(workshop), host="127.0.0.1", port=0, threads=8)
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    yield f"http://127.0.0.1:{server.effective_port}"
+
+    # in the server's own thread: with every connection closed, its loop ends
+    server.trigger.pull_trigger(lambda: server.asyncore.close_all(server._map, ignore_all=True))
+    thread.join(10)
+    assert not thread.is_alive()
+    server.task_dispatcher.shutdown()
+
+
+class Complaints(list[str]):
+    """What the browser complained of; a test that provokes one takes it out again."""
+
+    def expect(self, part: str) -> None:
+        assert self, f"the browser did not complain of {part}"
+        assert all(part in complaint for complaint in self), self
+        self.clear()
+
+
+@pytest.fixture
+def complaints() -> Iterator[Complaints]:
+    found = Complaints()
+    yield found
+    assert not found, found
+
+
+@pytest.fixture
+def open_context(
+    browser: Browser, address: str, complaints: Complaints
+) -> Iterator[Callable[..., BrowserContext]]:
+    opened: list[BrowserContext] = []
+
+    def open_one(**options: object) -> BrowserContext:
+        context = browser.new_context(
+            **{"viewport": {"width": 1280, "height": 800}, "base_url": address, **options}
+        )
+        opened.append(context)
+
+        def guard(route: Route) -> None:
+            if route.request.url.startswith((address, "blob:", "data:")):
+                route.continue_()
+            else:
+                complaints.append(f"left the machine: {route.request.url}")
+                route.abort()
+
+        context.route("**/*", guard)
+        context.on("weberror", lambda error: complaints.append(f"page error: {error.error}"))
+        context.on(
+            "console",
+            lambda said: complaints.append(said.text) if said.type == "error" else None,
+        )
+        return context
+
+    yield open_one
+    for context in opened:
+        context.unroute_all(behavior="ignoreErrors")
+        context.close()
+
+
+@pytest.fixture
+def page(open_context: Callable[..., BrowserContext]) -> Page:
+    found = open_context().new_page()
+    found.set_default_timeout(15_000)
+    return found
+
+
+def drop_files(page: Page, *files: tuple[str, bytes]) -> None:
+    """Drop files on the page, as from the desktop."""
+    packed = [[name, base64.b64encode(data).decode()] for name, data in files]
+    transfer = page.evaluate_handle(
+        """files => {
+            const transfer = new DataTransfer();
+            for (const [name, data] of files) {
+                const bytes = Uint8Array.from(atob(data), c => c.charCodeAt(0));
+                transfer.items.add(new File([bytes], name));
+            }
+            return transfer;
+        }""",
+        packed,
+    )
+    for kind in ("dragover", "drop"):
+        page.dispatch_event("main", kind, {"dataTransfer": transfer})
+
+
+def wait_measured(page: Page) -> None:
+    page.locator("#sheet-data[data-measured='1']").wait_for(state="attached")
+
+
+def tab_to(page: Page, target: Locator, most: int = 60, key: str = "Tab") -> None:
+    """Press Tab until the target has the focus."""
+    for _ in range(most):
+        if target.evaluate("element => element === document.activeElement"):
+            return
+        page.keyboard.press(key)
+    raise AssertionError(f"{target} cannot be reached by {most} presses of {key}")
+
+
+def find_axe_faults(page: Page) -> list[str]:
+    """Return what axe-core finds wrong, as one line a kind."""
+    page.evaluate(AXE)
+    found = page.evaluate(
+        "() => axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+    )
+    return [
+        f"{v['id']}: {v['help']} {[n['target'] for n in v['nodes']][:4]}"
+        for v in found["violations"]
+    ]
