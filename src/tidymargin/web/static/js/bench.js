@@ -135,6 +135,9 @@ function follow() {
   offerCopy();
 }
 document.body.addEventListener("htmx:afterSettle", follow);
+document.body.addEventListener("htmx:afterSwap", (event) => {
+  if (event.detail.target.classList.contains("said")) event.detail.target.scrollIntoView({ block: "nearest" });
+});
 document.body.addEventListener("htmx:sendError", says.lost);
 document.body.addEventListener("sheet:behind", () => {
   window.htmx.ajax("GET", `${sheet.address}ledger?open=${byId("open-now").value}`, { target: "#ledger", swap: "outerHTML" });
