@@ -1,27 +1,69 @@
 """Scoring the cut of a whole truth set beside a plain flood, a softened flood and the limit."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from benchmarks.figures import FIGURES, SCALE
+from benchmarks.inks import INKS
 from benchmarks.score import Score, flood_cut, limit_cut, score_cut
 from tidymargin.core.cut import cut_out, measure_sheet
 from tidymargin.core.difference import STEP
+from tidymargin.core.ground import from_hex
 from tidymargin.core.reach import Pick
-from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
+from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
+from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, read_case
 from tidymargin.formats.decode import decode_picture
 
 SIZES = (420, 1100)
+UNEVEN_SIZES = (700, 1000)
 FLOOD_TOLERANCE = 10.0
-ROWS: dict[str, tuple[str, str]] = {  # row: (ground, file)
-    "white, lossless": ("#FFFFFF", "png"),
-    "black, lossless": ("#000000", "png"),
-    "teal, JPEG 85": ("#2A9D8F", "jpg"),
-}
+Rgb = NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One ground of the truth set, and how its pictures are saved."""
+
+    name: str
+    kind: str
+    make: Callable[[int, np.random.Generator], Rgb]
+    suffix: str
+    quality: int = 85
+    grain: float = 0.0
+    sizes: tuple[int, int] = UNEVEN_SIZES
+    light_ink: bool = False
+
+
+def _flat(code: str) -> Callable[[int, np.random.Generator], Rgb]:
+    return lambda size, _: np.full((size, size, 3), from_hex(code), np.float32)
+
+
+def _checker(size: int, random: np.random.Generator) -> Rgb:
+    phase = (float(random.uniform(0, 20)), float(random.uniform(0, 20)))
+    return make_checker(size, size, period=float(random.uniform(7, 18)), phase=phase)
+
+
+def _paper(size: int, random: np.random.Generator) -> Rgb:
+    return make_paper(size, size, random, vignette=0.1)
+
+
+def _screen(size: int, random: np.random.Generator) -> Rgb:
+    return make_screen(size, size, random)
+
+
+ROWS = (
+    Row("white, lossless", "flat", _flat("#FFFFFF"), "png", sizes=SIZES),
+    Row("black, lossless", "flat", _flat("#000000"), "png", sizes=SIZES, light_ink=True),
+    Row("teal, JPEG 85", "flat", _flat("#2A9D8F"), "jpg", sizes=SIZES),
+    Row("checker, JPEG 93", "checker", _checker, "jpg", 93),
+    Row("green cloth, JPEG 92", "screen", _screen, "jpg", 92, grain=2.0),
+    Row("paper, JPEG 90", "paper", _paper, "jpg", 90, grain=1.0),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,31 +79,35 @@ class Result:
     limit: Score | None
 
 
-def make_cases() -> Iterator[tuple[str, TrueCase, tuple[int, int, int]]]:
-    """Make the truth set: every figure at two sizes on every ground."""
-    for row, (code, suffix) in ROWS.items():
-        ground = (int(code[1:3], 16), int(code[3:5], 16), int(code[5:7], 16))
-        for size in SIZES:
-            for number, figure in enumerate(FIGURES):
-                drawing = Drawing(size, size, SCALE)
-                figure(drawing, np.random.default_rng([20261, size, number]))
-                rgba = drawing.render()
-                true = to_true_cut(rgba)
-                picture = lay_over(rgba, np.array(ground, np.float32))
-                yield (
-                    row,
-                    TrueCase(
-                        f"{figure.__name__}-{size}",
-                        encode_picture(picture, suffix),
-                        suffix,
-                        true,
-                        picks=find_pocket_picks(true[..., 3]),
-                    ),
-                    ground,
-                )
+def _draw(row: Row) -> Iterator[tuple[str, str, NDArray[np.float32]]]:
+    """Draw every figure of a row: its name, nature and RGBA."""
+    for size in row.sizes:
+        for number, figure in enumerate(FIGURES):
+            drawing = Drawing(size, size, SCALE)
+            figure(drawing, np.random.default_rng([20261, size, number]))
+            yield f"{figure.__name__}-{size}", "opaque", drawing.render()
+        for number, ink in enumerate(INKS):
+            random = np.random.default_rng([20262, size, number])
+            yield f"{ink.__name__}-{size}", "ink", ink(size, random, light=row.light_ink)
 
 
-def score_case(row: str, case: TrueCase, ground: tuple[int, int, int] | None) -> Result:
+def make_cases(only: str = "") -> Iterator[tuple[str, TrueCase, Rgb]]:
+    """Make the truth set, every figure on every ground: row, case and the true ground."""
+    for place, row in enumerate(ROWS):
+        if only not in row.name:
+            continue
+        for number, (name, nature, rgba) in enumerate(_draw(row)):
+            random = np.random.default_rng([20263, place, number])
+            ground = row.make(rgba.shape[0], random)
+            picture = add_grain(mix_over(rgba, ground), random, row.grain)
+            true = to_true_cut(rgba)
+            encoded = encode_picture(picture, row.suffix, row.quality)
+            picks = find_pocket_picks(true[..., 3]) if nature == "opaque" else []
+            case = TrueCase(name, encoded, row.suffix, true, row.kind, nature, picks)
+            yield f"{row.name}: {nature}", case, ground
+
+
+def score_case(row: str, case: TrueCase, ground: NDArray[np.floating] | None) -> Result:
     """Cut one picture with no hand on a control but the picks, and score it."""
     picture = decode_picture(case.encoded).picture
     facts = measure_sheet(picture)
@@ -73,7 +119,7 @@ def score_case(row: str, case: TrueCase, ground: tuple[int, int, int] | None) ->
     ]  # fmt: skip
     limit = None
     if ground is not None:
-        limit = score_cut(limit_cut(picture.rgb, case.true_rgba, np.array(ground)), case.true_rgba)
+        limit = score_cut(limit_cut(picture.rgb, case.true_rgba, ground), case.true_rgba)
     ours = score_cut(cutter.render_whole(), case.true_rgba)
     return Result(row, case.name, cutter.tolerance, ours, floods[0], floods[1], limit)
 

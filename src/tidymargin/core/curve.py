@@ -120,7 +120,9 @@ def _largest_piece(
     return Jump(round(level * STEP, 1), area, found, found.top + row, found.left + col, ground_like)
 
 
-def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jump, ...]:
+def find_jumps(
+    levels: NDArray[np.uint8], steps: NDArray[np.uint8], grain: float = 0.0
+) -> tuple[Jump, ...]:
     """Find the tolerances at which a further area goes at once.
 
     Parameters
@@ -129,6 +131,8 @@ def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jum
         Levels from outside and the picks, in steps.
     steps : (H, W) ndarray of uint8
         Quantised difference.
+    grain : float
+        The ground's own noise, in units of difference.
 
     Returns
     -------
@@ -140,7 +144,7 @@ def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jum
     counts = np.zeros(256, np.int64)
     boxes = np.zeros((256, 4), np.int64)
     _solid_pieces_kernel(levels, counts, boxes)
-    noise_step = round(_noise_end(measure_curve(levels)) / STEP)
+    noise_step = round(_noise_end(measure_curve(levels), grain) / STEP)
     least = max(_SMALLEST_PIECE_PX, int(_PIECE_SHARE * levels.size))
     candidates = [
         level for level in range(noise_step + 1, NEVER) if counts[level] >= min(least, 25) // 2
@@ -157,11 +161,16 @@ def find_jumps(levels: NDArray[np.uint8], steps: NDArray[np.uint8]) -> tuple[Jum
     return tuple(sorted(found[:_MOST_JUMPS], key=lambda jump: jump.tolerance))
 
 
-def _noise_end(curve: NDArray[np.float64]) -> float:
-    """Return the tolerance after which a whole unit more brings next to nothing."""
+def _noise_end(curve: NDArray[np.float64], grain: float) -> float:
+    """Return the tolerance after which a whole unit more brings next to nothing.
+
+    Most of the ground's grain was taken off the difference already, so its tail ends soon; what goes
+    later is figure, however smoothly it goes.
+    """
     gain = curve[_CALM_STEPS:] - curve[:-_CALM_STEPS]
-    calm = np.flatnonzero(gain < max(_CALM_SHARE, 2 * float(np.median(gain[: NEVER // 2]))))
-    return float(calm[0]) * STEP if len(calm) else 0.0
+    calm = np.flatnonzero(gain < max(_CALM_SHARE, 3 * float(np.median(gain[: NEVER // 2]))))
+    latest = round((1.0 + 0.5 * grain) / STEP)
+    return min(int(calm[0]) if len(calm) else 0, latest) * STEP
 
 
 def _first_crowd(levels_curve: NDArray[np.float64], noise_end: float) -> float | None:
@@ -175,11 +184,13 @@ def _first_crowd(levels_curve: NDArray[np.float64], noise_end: float) -> float |
     if len(gains) == 0:
         return None
     usual = float(np.median(gains[: round(20 / STEP)]))
-    crowded = np.flatnonzero(gains > max(8 * usual, 5e-5))
+    crowded = np.flatnonzero(gains > max(5 * usual, 5e-5))
     return float(first + 1 + crowded[0]) * STEP if len(crowded) else None
 
 
-def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...]) -> Calm:
+def find_calm(
+    curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float = 0.0
+) -> Calm:
     """Choose the tolerance to start with: between the noise and the first news after it.
 
     Parameters
@@ -188,13 +199,15 @@ def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...]) -> Calm:
         See `measure_curve`; of the levels from outside only.
     jumps : tuple of Jump
         See `find_jumps`.
+    grain : float
+        The ground's own noise, in units of difference.
 
     Returns
     -------
     Calm
         `tolerance` is a multiple of 0.2 in the lower third of the calm.
     """
-    noise_end = _noise_end(curve)
+    noise_end = _noise_end(curve, grain)
     ends = [jump.tolerance for jump in jumps if jump.tolerance > noise_end + STEP]
     crowd = _first_crowd(curve, noise_end)
     if crowd is not None:

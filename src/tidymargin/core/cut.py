@@ -1,6 +1,7 @@
 """From a picture and a few decisions to the cut: global facts once, then any region on its own."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -8,12 +9,15 @@ from numpy.typing import NDArray
 
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
 from tidymargin.core.difference import Difference, all_figure, measure_difference
-from tidymargin.core.errors import NoGroundError
-from tidymargin.core.ground import FlatGround, measure_flat_ground
+from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
+from tidymargin.core.ground import Ground, border_pixels
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.profile import measure_rim
 from tidymargin.core.reach import Pick, Reach, build_reach, clear, seed_outside, to_step
 from tidymargin.core.rim import HALO_PX, RimFacts, solve_cut
+
+
+_HAZE = 40.0  # how much a lossy picture's haze lengthens the tail of the ground's noise
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -23,7 +27,8 @@ class SheetFacts:
     `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs.
     """
 
-    ground: FlatGround
+    ground: Ground
+    is_busy: bool
     difference: Difference
     outside: NDArray[np.uint8]
     curve: NDArray[np.float64]
@@ -38,7 +43,9 @@ class SheetFacts:
 
 
 def measure_sheet(
-    picture: Picture, ground_rgb: tuple[float, float, float] | None = None
+    picture: Picture,
+    ground_rgb: tuple[float, float, float] | None = None,
+    ground_kind: GroundKind | Literal["auto"] = "auto",
 ) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
@@ -49,19 +56,28 @@ def measure_sheet(
         everything solid is figure; the ground's `border_share` is then 0.
     ground_rgb : tuple of 3 float, optional
         The ground's colour, 0 to 255, where a person has said it.
+    ground_kind : str
+        The ground's kind, where a person has said it.
+
+    Raises
+    ------
+    NoGroundError
+        A printed-in pattern was asked for and there is none.
     """
-    try:
-        ground = measure_flat_ground(picture, ground_rgb)
-        difference = measure_difference(picture, ground)
-    except NoGroundError:
-        ground = FlatGround((255.0, 255.0, 255.0), 0.0, 0.0)
+    if picture.alpha is not None and len(border_pixels(picture)) == 0 and ground_rgb is None:
+        detected = Detected(no_ground())
         difference = all_figure(picture)
+    else:
+        detected = detect_ground(picture, ground_kind, ground_rgb)
+        difference = measure_difference(picture, detected.ground)
+    ground = detected.ground
     outside = seed_outside(difference.steps, picture.alpha)
     curve = measure_curve(outside)
-    jumps = find_jumps(outside, difference.steps)
-    calm = find_calm(curve, jumps)
+    grain = ground.noise + _HAZE * difference.ringing
+    jumps = find_jumps(outside, difference.steps, grain)
+    calm = find_calm(curve, jumps, grain)
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
-    return SheetFacts(ground, difference, outside, curve, jumps, calm, rim)
+    return SheetFacts(ground, detected.is_busy, difference, outside, curve, jumps, calm, rim)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

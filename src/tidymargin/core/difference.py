@@ -7,9 +7,14 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import LINEAR_OF_U8, oklab_kernel
-from tidymargin.core.ground import FlatGround
-from tidymargin.core.picture import Picture
+from tidymargin.core.colour import (
+    LINEAR_OF_U8,
+    linear_to_oklab,
+    oklab_kernel,
+    srgb_to_linear,
+)
+from tidymargin.core.ground import Ground
+from tidymargin.core.picture import Picture, Region, whole
 
 STEP = 0.2
 """Difference per step of the quantised map."""
@@ -22,7 +27,11 @@ RINGING_REACH_PX = 8
 
 _RAW_PER_UNIT = 256.0  # fixed point of the raw map: differences up to 255 in 16 bits
 _STRONG = 12.0  # contrast above which ringing is looked for
-_MAX_RINGING = 0.12
+_MAX_RINGING = 0.08
+_GRAINY = 2.5
+_HAZE_SHARE = 0.08
+_BAND_PX = 256
+_FINE_LINEAR = srgb_to_linear(np.arange(256 * 16) / (255 * 16)).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -61,6 +70,34 @@ def _raw_difference_kernel(rgb, linear, ground, per_unit, out):  # type: ignore[
 
 
 @njit(cache=True, nogil=True)
+def _uneven_difference_kernel(rgb, linear, ground, fine, shade_weight, per_unit, out):  # type: ignore[no-untyped-def]
+    """Fill differences from a ground of its own colour at every pixel.
+
+    `linear` and `fine` hold linear light of 8-bit values and of sixteenths of them. What lies along the
+    ray through the ground's colour, which is the ground in another light, counts by `shade_weight`.
+    """
+    height, width = rgb.shape[:2]
+    for row in range(height):
+        for col in range(width):
+            l1, a1, b1 = oklab_kernel(
+                linear[rgb[row, col, 0]], linear[rgb[row, col, 1]], linear[rgb[row, col, 2]]
+            )
+            l0, a0, b0 = oklab_kernel(
+                fine[int(ground[row, col, 0] * 16 + 0.5)],
+                fine[int(ground[row, col, 1] * 16 + 0.5)],
+                fine[int(ground[row, col, 2] * 16 + 0.5)],
+            )
+            l1, a1, b1 = l1 - l0, a1 - a0, b1 - b0
+            power = l1 * l1 + a1 * a1 + b1 * b1
+            if shade_weight < 1.0:
+                size = l0 * l0 + a0 * a0 + b0 * b0
+                along = l1 * l0 + a1 * a0 + b1 * b0
+                along_power = along * along / size if size > 1e-6 else 0.0
+                power -= (1.0 - shade_weight * shade_weight) * along_power
+            out[row, col] = min(65535, int(100.0 * max(0.0, power) ** 0.5 * per_unit + 0.5))
+
+
+@njit(cache=True, nogil=True)
 def _quantise_kernel(raw, contrast, noise, ringing, per_unit, step, out):  # type: ignore[no-untyped-def]
     height, width = raw.shape
     for row in range(height):
@@ -70,27 +107,45 @@ def _quantise_kernel(raw, contrast, noise, ringing, per_unit, step, out):  # typ
 
 
 @njit(cache=True, nogil=True)
-def _ringing_sample_kernel(raw, contrast, away_px, strong, reach, out):  # type: ignore[no-untyped-def]
+def _ringing_sample_kernel(raw, contrast, away_px, strong, reach, noise, out):  # type: ignore[no-untyped-def]
     count = 0
     height, width = raw.shape
     for row in range(height):
         for col in range(width):
             if contrast[row, col] < strong or not 2.5 <= away_px[row, col] <= reach:
                 continue
-            ratio = raw[row, col] / contrast[row, col]
+            ratio = max(0.0, raw[row, col] - noise) / contrast[row, col]
             if ratio < 0.2:
                 out[min(199, int(ratio * 1000))] += 1
                 count += 1
     return count
 
 
-def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16]) -> float:
+def _touches_border(mask: NDArray[np.uint8]) -> NDArray[np.bool_]:
+    """Return the pieces of a mask that touch the picture's border."""
+    count, labels = cv2.connectedComponents(mask, connectivity=4)
+    at_border = np.zeros(count, np.bool_)
+    for line in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
+        at_border[line] = True
+    at_border[0] = False
+    return np.asarray(at_border[labels])
+
+
+def _measure_ringing(
+    raw: NDArray[np.uint16], contrast: NDArray[np.uint16], noise: float
+) -> float:
     """Return the share of local contrast found as haze on the ground between 2.5 and 8 px from edges."""
+    # a ground with grain of its own hides most of the ringing, and its noise is allowed for already
+    grain = noise * _RAW_PER_UNIT if noise > _GRAINY else 0.0
     half = np.maximum(contrast // 2, int(_STRONG / 2 * _RAW_PER_UNIT))
-    away_px = cv2.distanceTransform((raw <= half).astype(np.uint8), cv2.DIST_L2, 3)
+    away_px = np.asarray(cv2.distanceTransform((raw <= half).astype(np.uint8), cv2.DIST_L2, 3))
+    # a pale outline is no haze: it differs by more, and what the figure closes in does not count
+    haze = raw <= noise * _RAW_PER_UNIT + np.maximum(_RAW_PER_UNIT, _HAZE_SHARE * contrast)
+    clear = cv2.erode(_touches_border(haze.view(np.uint8)).view(np.uint8), np.ones((5, 5), np.uint8))
+    away_px[np.asarray(clear) == 0] = 0
     counts = np.zeros(200, np.int64)
     total = _ringing_sample_kernel(
-        raw, contrast, away_px, _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, counts
+        raw, contrast, away_px, _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, grain, counts
     )
     if total < 50:
         return 0.0
@@ -102,7 +157,25 @@ def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16]) -> f
     return float(np.clip(min(high * 1.6, typical * 5), 0.0, _MAX_RINGING))
 
 
-def measure_difference(picture: Picture, ground: FlatGround) -> Difference:
+def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
+    """Return the difference in units of 1/256, nothing taken off, band by band."""
+    raw = np.empty(picture.rgb.shape[:2], np.uint16)
+    everywhere = whole(picture.height, picture.width)
+    if ground.is_even:
+        colour = linear_to_oklab(srgb_to_linear(ground.over(Region(0, 0, 1, 1))[0, 0] / 255))
+        _raw_difference_kernel(
+            picture.rgb, LINEAR_OF_U8, colour.astype(np.float32), _RAW_PER_UNIT, raw
+        )
+        return raw
+    for band in everywhere.bands(_BAND_PX):
+        _uneven_difference_kernel(
+            picture.rgb[band.slices], LINEAR_OF_U8, ground.over(band), _FINE_LINEAR,
+            np.float32(ground.shade_weight), _RAW_PER_UNIT, raw[band.slices],
+        )  # fmt: skip
+    return raw
+
+
+def measure_difference(picture: Picture, ground: Ground) -> Difference:
     """Measure 100 x OKLab distance from the ground, less the local noise allowance.
 
     The allowance is the ground's own noise, plus, near strong edges, the measured ringing times the
@@ -112,7 +185,7 @@ def measure_difference(picture: Picture, ground: FlatGround) -> Difference:
     ----------
     picture : Picture
         Pixels that came in fully transparent get difference 0.
-    ground : FlatGround
+    ground : Ground
         As measured from the same picture.
 
     Returns
@@ -120,13 +193,10 @@ def measure_difference(picture: Picture, ground: FlatGround) -> Difference:
     Difference
         Same height and width as the picture.
     """
-    raw = np.empty(picture.rgb.shape[:2], np.uint16)
-    _raw_difference_kernel(
-        picture.rgb, LINEAR_OF_U8, ground.oklab.astype(np.float32), _RAW_PER_UNIT, raw
-    )
+    raw = _measure_raw(picture, ground)
     side = 2 * RINGING_REACH_PX + 1
     contrast = np.asarray(cv2.dilate(raw, np.ones((side, side), np.uint8)), np.uint16)
-    ringing = _measure_ringing(raw, contrast)
+    ringing = _measure_ringing(raw, contrast, ground.noise)
     steps = np.empty(raw.shape, np.uint8)
     _quantise_kernel(raw, contrast, ground.noise, ringing, _RAW_PER_UNIT, STEP, steps)
     if picture.alpha is not None:

@@ -1,6 +1,7 @@
-"""What lies behind the figure: measuring a flat ground from the picture's border."""
+"""What lies behind the figure: what every kind of ground can tell, and the flat kind."""
 
 from dataclasses import dataclass
+from typing import ClassVar, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +14,49 @@ _BIN_SHIFT = (
     4  # 16 levels a channel: wide enough for JPEG grain, far narrower than a figure's contrast
 )
 _NEAR = 4.0  # differences up to this belong to the mode's own spread
+
+
+class Ground(Protocol):
+    """What is known of a ground.
+
+    `noise` is the difference that its own grain explains; `border_share` the part of the picture's
+    border that shows it, 0 to 1; `shade_weight` how much of a difference along its own shades counts.
+    """
+
+    kind: ClassVar[str]
+
+    @property
+    def noise(self) -> float:
+        """Difference that the ground's own grain explains, 0 and up."""
+
+    @property
+    def border_share(self) -> float:
+        """Part of the picture's border that shows it, 0 to 1."""
+
+    @property
+    def shade_weight(self) -> float:
+        """How much a difference along the ground's own shades counts, 0 to 1."""
+
+    @property
+    def hex(self) -> str:
+        """Its typical colour as #RRGGBB."""
+
+    @property
+    def is_even(self) -> bool:
+        """Whether it is one colour all over."""
+
+    def over(self, region: Region) -> NDArray[np.float32]:
+        """Return its colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
+
+
+def to_hex(rgb_srgb: NDArray[np.floating] | tuple[float, float, float]) -> str:
+    """Return a colour of 0 to 255 as #RRGGBB."""
+    return "#" + "".join(f"{round(float(v)):02X}" for v in rgb_srgb)
+
+
+def from_hex(code: str) -> tuple[int, int, int]:
+    """Return #RRGGBB as three numbers 0 to 255."""
+    return int(code[1:3], 16), int(code[3:5], 16), int(code[5:7], 16)
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,33 +76,33 @@ class FlatGround:
     rgb_srgb: tuple[float, float, float]
     noise: float
     border_share: float
+    kind: ClassVar[str] = "flat"
+    shade_weight: ClassVar[float] = 1.0
+    is_even: ClassVar[bool] = True
 
     @property
     def hex(self) -> str:
         """The colour as #RRGGBB."""
-        return "#" + "".join(f"{round(v):02X}" for v in self.rgb_srgb)
-
-    @property
-    def oklab(self) -> NDArray[np.float64]:
-        """The colour in OKLab, shape (3,)."""
-        return linear_to_oklab(srgb_to_linear(np.array(self.rgb_srgb) / 255))
+        return to_hex(self.rgb_srgb)
 
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the ground's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
-        colour = np.array(self.rgb_srgb, np.float32)
-        return np.broadcast_to(colour, (region.height, region.width, 3))
+        out = np.empty((region.height, region.width, 3), np.float32)
+        out[:] = self.rgb_srgb
+        return out
+
+
+def frame_mask(height: int, width: int) -> NDArray[np.bool_]:
+    """Return the picture's border, (H, W) bool: a fiftieth of the shorter side wide, 1 to 16 pixels."""
+    depth = int(np.clip(min(height, width) // 50, 1, 16))
+    frame = np.ones((height, width), bool)
+    frame[depth:-depth, depth:-depth] = False
+    return frame
 
 
 def border_pixels(picture: Picture) -> NDArray[np.uint8]:
-    """Return the solid pixels of the picture's border, (N, 3) uint8; N may be 0.
-
-    The border is a fiftieth of the shorter side wide, 1 to 16 pixels.
-    """
-    height, width = picture.height, picture.width
-    depth = int(np.clip(min(height, width) // 50, 1, 16))
-    frame = np.zeros((height, width), bool)
-    frame[:depth] = frame[-depth:] = True
-    frame[:, :depth] = frame[:, -depth:] = True
+    """Return the solid pixels of the picture's border, (N, 3) uint8; N may be 0."""
+    frame = frame_mask(picture.height, picture.width)
     if picture.alpha is not None:
         frame &= picture.alpha == 255
     return picture.rgb[frame]

@@ -1,5 +1,6 @@
 """A decoded picture and the rectangles that work is done in."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,6 +81,11 @@ class Region:
             min(within.bottom, self.bottom + margin_px),
             min(within.right, self.right + margin_px),
         )
+
+    def bands(self, rows: int) -> Iterator["Region"]:
+        """Yield this region in bands of at most so many rows, from the top."""
+        for top in range(self.top, self.bottom, rows):
+            yield Region(top, self.left, min(top + rows, self.bottom), self.right)
 
     def seen_from(self, outer: "Region") -> "Region":
         """Return this region in the coordinates of `outer`'s own top left corner."""

@@ -7,11 +7,13 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.difference import Difference
-from tidymargin.core.ground import FlatGround
-from tidymargin.core.picture import Picture
+from tidymargin.core.ground import Ground, from_hex
+from tidymargin.core.picture import Picture, whole
+from tidymargin.core.surface import SurfaceGround
 from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
 
 _LONGEST_WALK = 12
+_BAND_PX = 512
 _MOST_WALKS = 60_000
 _PALETTE_SIZE = 32
 _PALETTE_LEAST_PX = 12
@@ -25,8 +27,10 @@ _STAIN_PX = (
 
 
 @njit(cache=True, nogil=True)
-def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haze, scatter):  # type: ignore[no-untyped-def]
-    """Walk inwards from the ground across every outline.
+def _walk_edges_kernel(  # type: ignore[no-untyped-def]
+    rgb, ground, levels, first_row, end_row, tolerance_step, most, lengths, misfit, haze, scatter
+):
+    """Walk inwards from the ground across every outline that begins between two rows.
 
     A walk ends where the colour stands still or sets off in another direction: there begins another
     part of the figure. `lengths[n]` counts walks with n changing steps; `misfit` counts how far shares
@@ -37,7 +41,7 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
     height, width = levels.shape
     walks = 0
     path = np.empty((_LONGEST_WALK + 1, 3))
-    for row in range(2, height - 2):
+    for row in range(max(2, first_row), min(height - 2, end_row)):
         for col in range(2, width - 2):
             if levels[row, col] <= tolerance_step:
                 continue
@@ -70,12 +74,14 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
             changed = 0
             while count <= _LONGEST_WALK and 0 <= at_row < height and 0 <= at_col < width:
                 for channel in range(3):
-                    path[count, channel] = rgb[at_row, at_col, channel]
+                    path[count, channel] = (
+                        rgb[at_row, at_col, channel] - ground[at_row, at_col, channel]
+                    )
                 if count > 0:
                     change, contrast, before, along, size = 0.0, 0.0, 0.0, 0.0, 0.0
                     for channel in range(3):
                         step = path[count, channel] - path[count - 1, channel]
-                        so_far = path[count - 1, channel] - ground[channel]
+                        so_far = path[count - 1, channel]
                         change += abs(step)
                         contrast += abs(so_far + step)
                         before += so_far * so_far
@@ -92,12 +98,12 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
                 at_col += right
             last = max(0, min(count, _LONGEST_WALK) - 1)
             luma_step = (
-                0.299 * (path[last, 0] - ground[0])
-                + 0.587 * (path[last, 1] - ground[1])
-                + 0.114 * (path[last, 2] - ground[2])
+                0.299 * path[last, 0]
+                + 0.587 * path[last, 1]
+                + 0.114 * path[last, 2]
             )
-            blue_step = path[last, 2] - ground[2] - luma_step
-            red_step = path[last, 0] - ground[0] - luma_step
+            blue_step = path[last, 2] - luma_step
+            red_step = path[last, 0] - luma_step
             chroma_power = blue_step * blue_step + red_step * red_step
             if changed == 0 or abs(luma_step) + chroma_power**0.5 < 40:
                 continue
@@ -105,13 +111,13 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
             walks += 1
             for place in range(last):
                 luma = (
-                    0.299 * (path[place, 0] - ground[0])
-                    + 0.587 * (path[place, 1] - ground[1])
-                    + 0.114 * (path[place, 2] - ground[2])
+                    0.299 * path[place, 0]
+                    + 0.587 * path[place, 1]
+                    + 0.114 * path[place, 2]
                 )
                 if abs(luma_step) > 30 and chroma_power > 900:
-                    blue = path[place, 2] - ground[2] - luma
-                    red = path[place, 0] - ground[0] - luma
+                    blue = path[place, 2] - luma
+                    red = path[place, 0] - luma
                     by_chroma = (blue * blue_step + red * red_step) / chroma_power
                     by_luma = min(1.0, max(0.0, luma / luma_step))
                     by_chroma = min(1.0, max(0.0, by_chroma))
@@ -124,15 +130,16 @@ def _walk_edges_kernel(rgb, ground, levels, tolerance_step, lengths, misfit, haz
                 and levels[out_row, out_col] <= tolerance_step
             ):
                 stray = (
-                    0.299 * (rgb[out_row, out_col, 0] - ground[0])
-                    + 0.587 * (rgb[out_row, out_col, 1] - ground[1])
-                    + 0.114 * (rgb[out_row, out_col, 2] - ground[2])
+                    0.299 * (rgb[out_row, out_col, 0] - ground[out_row, out_col, 0])
+                    + 0.587 * (rgb[out_row, out_col, 1] - ground[out_row, out_col, 1])
+                    + 0.114 * (rgb[out_row, out_col, 2] - ground[out_row, out_col, 2])
                 )
                 haze[min(99, int(abs(stray) * 10 + 0.5))] += 1
                 if abs(luma_step) > 30:
                     scatter[min(199, int(abs(stray / luma_step) * 1000 + 0.5))] += 1
-            if walks >= _MOST_WALKS:
-                return
+            if walks >= most:
+                return walks
+    return walks
 
 
 @njit(cache=True, nogil=True)
@@ -210,7 +217,7 @@ def _is_shade(
 
 def measure_rim(
     picture: Picture,
-    ground: FlatGround,
+    ground: Ground,
     difference: Difference,
     levels: NDArray[np.uint8],
     tolerance_step: int,
@@ -221,7 +228,7 @@ def measure_rim(
     ----------
     picture : Picture
         The whole picture.
-    ground : FlatGround
+    ground : Ground
         As measured from it.
     difference : Difference
         As measured against that ground.
@@ -239,8 +246,17 @@ def measure_rim(
     misfit = np.zeros(100, np.int64)
     haze = np.zeros(100, np.int64)
     scatter = np.zeros(200, np.int64)
-    colour = np.array(ground.rgb_srgb)
-    _walk_edges_kernel(picture.rgb, colour, levels, tolerance_step, lengths, misfit, haze, scatter)
+    everywhere = whole(picture.height, picture.width)
+    walks = 0
+    for band in everywhere.bands(_BAND_PX):
+        outer = band.grown(_LONGEST_WALK + 3, everywhere)
+        walks += _walk_edges_kernel(
+            picture.rgb[outer.slices], ground.over(outer), levels[outer.slices],
+            band.top - outer.top, band.bottom - outer.top, tolerance_step, _MOST_WALKS - walks,
+            lengths, misfit, haze, scatter,
+        )  # fmt: skip
+        if walks >= _MOST_WALKS:
+            break
     width_px = int(np.clip((_quantile(lengths, 0.6) or 2) - 1, 1, MAX_WIDTH_PX))
     grain = max(0.5, _TO_DEVIATION * _quantile(haze, 0.5) / 10)
     lossy = grain > 0.5 or difference.ringing > 0
@@ -254,6 +270,7 @@ def measure_rim(
     _palette_kernel(
         picture.rgb, difference.steps, levels, tolerance_step, 6 if lossy else 1, counts, sums
     )
+    colour = np.array(from_hex(ground.hex), np.float64)
     palette = _choose_palette(counts, sums, colour)
     red, green, blue = (round(float(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
@@ -264,6 +281,7 @@ def measure_rim(
         luma_ringing=max(0.03, _TO_DEVIATION * _quantile(scatter, 0.5) / 1000) if lossy else 0.0,
         palette_rgb=palette,
         carried_rgb=(red, green, blue),
+        settles=isinstance(ground, SurfaceGround),
     )
 
 

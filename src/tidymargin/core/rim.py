@@ -34,7 +34,10 @@ _MIX_COLOURS = 12
 _NEAR_LOSSY_PX = 4
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
 
-HALO_PX = CARRY_PX + SEARCH_PX + _NEAR_LOSSY_PX + MAX_WIDTH_PX + 2
+SETTLE_PX = 10
+"""How far around a place an uneven ground is settled on what is seen of it there."""
+
+HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
 
 
@@ -70,6 +73,8 @@ class RimFacts:
         The figure's even colours, 0 to 255; N may be 0.
     carried_rgb : tuple of 3 int
         The figure's commonest colour, laid under what is far from any figure.
+    settles : bool
+        Whether the ground is a smooth model that is to be settled on what is seen of it near by.
     """
 
     width_px: int
@@ -79,6 +84,7 @@ class RimFacts:
     luma_ringing: float
     palette_rgb: NDArray[np.float32]
     carried_rgb: tuple[int, int, int]
+    settles: bool = False
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -435,6 +441,48 @@ def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, ou
             out[row, col, 3] = alpha
 
 
+@njit(cache=True, nogil=True)
+def _box_sums_kernel(values, radius, out):  # type: ignore[no-untyped-def]
+    """Sum whole numbers over squares, exactly, so that every region gets the same sums."""
+    height, width, channels = values.shape
+    rows = np.zeros(values.shape, np.int32)
+    for row in range(height):
+        for channel in range(channels):
+            total = 0
+            for col in range(min(radius, width)):
+                total += values[row, col, channel]
+            for col in range(width):
+                if col + radius < width:
+                    total += values[row, col + radius, channel]
+                if col - radius > 0:
+                    total -= values[row, col - radius - 1, channel]
+                rows[row, col, channel] = total
+    for col in range(width):
+        for channel in range(channels):
+            total = 0
+            for row in range(min(radius, height)):
+                total += rows[row, col, channel]
+            for row in range(height):
+                if row + radius < height:
+                    total += rows[row + radius, col, channel]
+                if row - radius > 0:
+                    total -= rows[row - radius - 1, col, channel]
+                out[row, col, channel] = total
+
+
+def _settle(
+    rgb: NDArray[np.uint8], ground: NDArray[np.float32], sound: NDArray[np.bool_]
+) -> NDArray[np.float32]:
+    """Return the ground moved by the mean of what is left over on sound ground around each place."""
+    left = np.zeros((*sound.shape, 4), np.int32)
+    left[..., :3] = np.where(sound[..., None], np.round((rgb - ground) * 16), 0)
+    left[..., 3] = sound
+    sums = np.empty_like(left)
+    _box_sums_kernel(left, SETTLE_PX, sums)
+    count = sums[..., 3:].astype(np.float32)
+    return np.asarray(ground + sums[..., :3] / 16 / (count + np.float32(12)), np.float32)
+
+
 def _distance_px(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
     """Return each True pixel's exact distance to the nearest False one; 0 where False."""
     if mask.all():
@@ -489,6 +537,8 @@ def solve_cut(
         return out
     inside_px = _distance_px(~cleared)
     outside_px = _distance_px(cleared)
+    if facts.settles:
+        ground = _settle(rgb, ground, outside_px > facts.width_px + 1.5)
     sure = np.zeros(cleared.shape, np.bool_)
     slack = 1 if facts.stain_px == facts.width_px else int(2 * facts.grain) + 1
     _sure_kernel(rgb, inside_px, facts.stain_px + 0.5, slack, sure)

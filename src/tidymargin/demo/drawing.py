@@ -180,11 +180,17 @@ class Drawing:
         return rgba
 
 
+def mix_over(
+    figure: NDArray[np.float32], ground_rgb: NDArray[np.floating]
+) -> NDArray[np.floating]:
+    """Lay a figure over a ground, in display-coded sRGB; (H, W, 3), 0 to 255, not rounded."""
+    alpha = figure[..., 3:]
+    return figure[..., :3] * alpha + ground_rgb * (1 - alpha)
+
+
 def lay_over(figure: NDArray[np.float32], ground_rgb: NDArray[np.floating]) -> NDArray[np.uint8]:
     """Lay a figure over a ground, in display-coded sRGB; (H, W, 3) uint8."""
-    alpha = figure[..., 3:]
-    mixed = figure[..., :3] * alpha + ground_rgb * (1 - alpha)
-    return np.clip(np.round(mixed), 0, 255).astype(np.uint8)
+    return np.clip(np.round(mix_over(figure, ground_rgb)), 0, 255).astype(np.uint8)
 
 
 def to_true_cut(figure: NDArray[np.float32]) -> NDArray[np.uint8]:

@@ -35,9 +35,9 @@ class Step(BaseModel):
 class GroundStep(Step):
     """What lies behind, and the figure's nature."""
 
-    kind: Literal["auto", "flat"] = "auto"
+    kind: Literal["auto", "flat", "paper", "screen", "checker"] = "auto"
     colour: Auto | Colour = Field("auto", description="The flat ground's colour, #RRGGBB")
-    figure: Literal["auto", "opaque"] = "auto"
+    figure: Literal["auto", "opaque", "ink"] = "auto"
 
 
 class PickEntry(BaseModel):

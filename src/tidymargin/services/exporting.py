@@ -4,12 +4,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.cut import Cutter, cut_out, measure_sheet
+from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import load_cutter, reach_name, read_recipe_of, to_rgb
+from tidymargin.services.opening import load_cutter, reach_name, measure_by, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -77,7 +77,7 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
 def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
     decoded = decode_picture(data)
-    facts = measure_sheet(decoded.picture, to_rgb(recipe.ground.colour))
+    facts = measure_by(recipe, decoded.picture)
     chosen = recipe.reach.tolerance
     cutter = cut_out(
         decoded.picture,

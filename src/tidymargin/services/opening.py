@@ -3,7 +3,8 @@
 import re
 
 from tidymargin import ENGINE_VERSION
-from tidymargin.core.cut import Cutter, choose_blotter, find_spot, measure_sheet
+from tidymargin.core.cut import Cutter, SheetFacts, choose_blotter, find_spot, measure_sheet
+from tidymargin.core.ground import from_hex
 from tidymargin.core.picture import Picture
 from tidymargin.core.reach import Reach, build_reach
 from tidymargin.formats.decode import decode_picture
@@ -93,18 +94,18 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
     found = workshop.measured.get(name)
     if found is None:
         picture = load_picture(workshop, sheet)
-        facts = measure_sheet(picture, to_rgb(recipe.ground.colour))
+        facts = measure_by(recipe, picture)
         spot = find_spot(facts, facts.calm.tolerance)
         found = Measured(picture, facts, spot, choose_blotter(picture, facts))
         workshop.measured.put(name, found, facts.size_bytes)
     return found
 
 
-def to_rgb(colour: str) -> tuple[float, float, float] | None:
-    """Return #RRGGBB as three numbers 0 to 255, or None for `auto`."""
-    if colour == "auto":
-        return None
-    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+def measure_by(recipe: Recipe, picture: Picture) -> SheetFacts:
+    """Measure a picture as its recipe's first step says."""
+    said = recipe.ground
+    colour = None if said.colour == "auto" else from_hex(said.colour)
+    return measure_sheet(picture, colour, said.kind)
 
 
 def start_measuring(workshop: Workshop, sheet: Sheet) -> None:

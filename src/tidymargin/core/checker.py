@@ -1,0 +1,283 @@
+"""A transparency pattern that was printed into the pixels: two tones in squares.
+
+Any such pattern, scaled by any separable filter, is `middle + half * down[row] * across[col]`: a rank-one
+wave of about ±1. Period and phase come from the border's spectrum, are refined block by block over the
+whole picture, and then the waves themselves are read off row by row and column by column, so that tile
+borders are right whatever scaled them.
+"""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
+from tidymargin.core.ground import frame_mask, to_hex
+from tidymargin.core.picture import Picture, Region
+
+_LEAST_PERIOD_PX = 3.0
+_MOST_PERIOD_PX = 120.0
+_LEAST_MATCH = 0.6
+_BLOCKS = 12
+_SAMPLES = 200_000
+
+Tone = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CheckerGround:
+    """A pattern of two tones.
+
+    Parameters
+    ----------
+    light_rgb, dark_rgb : (3,) ndarray of float32
+        The tones, display-coded, 0 to 255.
+    down, across : (H,) and (W,) ndarray of float32
+        The wave along the rows and the columns, about -1 to 1.
+    period_px : float
+        A tile's side.
+    noise, border_share : float
+        See `Ground`.
+    """
+
+    light_rgb: NDArray[np.float32]
+    dark_rgb: NDArray[np.float32]
+    down: NDArray[np.float32]
+    across: NDArray[np.float32]
+    period_px: float
+    noise: float
+    border_share: float
+    kind: ClassVar[str] = "checker"
+    shade_weight: ClassVar[float] = 1.0
+    is_even: ClassVar[bool] = False
+
+    @property
+    def hex(self) -> str:
+        """The light tone as #RRGGBB."""
+        return to_hex(self.light_rgb)
+
+    @property
+    def dark_hex(self) -> str:
+        """The dark tone as #RRGGBB."""
+        return to_hex(self.dark_rgb)
+
+    def over(self, region: Region) -> NDArray[np.float32]:
+        """Return the pattern's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
+        rows, cols = region.slices
+        wave = np.outer(self.down[rows], self.across[cols])
+        share = np.clip((wave + 1) / 2, 0, 1)[..., None]
+        return np.asarray(self.dark_rgb + share * (self.light_rgb - self.dark_rgb), np.float32)
+
+
+def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:
+    """Return the two commonest colours of the border, light and dark, if there are two."""
+    light = border.mean(axis=1)
+    low, high = np.quantile(light, 0.1), np.quantile(light, 0.9)
+    if high - low < 6:
+        return None
+    for _ in range(8):
+        middle = (low + high) / 2
+        upper, lower = light > middle, light <= middle
+        if not upper.any() or not lower.any():
+            return None
+        low, high = float(np.median(light[lower])), float(np.median(light[upper]))
+    if high - low < 6:
+        return None
+    return np.median(border[upper], axis=0), np.median(border[lower], axis=0)
+
+
+def _to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> NDArray[np.float32]:
+    """Return where each pixel stands between the tones, -1 to 1; 0 where it is neither."""
+    half, middle = (light - dark) / 2, (light + dark) / 2
+    power = float(half @ half)
+    away = rgb.astype(np.float32) - middle.astype(np.float32)
+    along = (away @ half.astype(np.float32)) / np.float32(power)
+    across = ((away - along[..., None] * half.astype(np.float32)) ** 2).sum(axis=2)
+    known = (across < max(60.0, 0.1 * power)) & (np.abs(along) < 1.35)
+    return np.where(known, np.clip(along, -1.1, 1.1), 0).astype(np.float32)
+
+
+def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
+    """Return the strongest frequency in lines of the wave, in cycles a pixel, and its share of power."""
+    longest = max(len(line) for line in lines)
+    size = 1 << int(np.ceil(np.log2(4 * longest)))
+    power = np.zeros(size // 2 + 1)
+    total = 0.0
+    for line in lines:
+        steady = line - line.mean()
+        power += np.abs(np.fft.rfft(steady, size)) ** 2 / len(line)
+        total += float((steady**2).sum())
+    frequency = np.arange(len(power)) / size
+    usable = (frequency >= 1 / (2 * _MOST_PERIOD_PX)) & (frequency <= 1 / (2 * _LEAST_PERIOD_PX))
+    usable &= frequency > 1.5 / longest
+    if not usable.any() or total <= 0:
+        return 0.0, 0.0
+    power[~usable] = 0
+    at = int(power.argmax())
+    around = power[max(0, at - 1) : at + 2]
+    shift = 0.0
+    if len(around) == 3 and around[0] - 2 * around[1] + around[2] < 0:
+        shift = 0.5 * (around[0] - around[2]) / (around[0] - 2 * around[1] + around[2])
+    return (at + shift) / size, float(power[at]) / max(total, 1e-9)
+
+
+def _refine(
+    wave: NDArray[np.float32], frequency: tuple[float, float]
+) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Return frequencies and phases of rows and columns, from how phases drift from block to block.
+
+    The wave's fundamental is a product of two sines, so each block's correlation with
+    exp(-2 pi i (f row ± g col)) holds the sum and the difference of both phases.
+    """
+    height, width = wave.shape
+    f, g = frequency
+    phase_f, phase_g = 0.0, 0.0
+    for turn in range(4):
+        down = np.exp(-2j * np.pi * f * np.arange(height))
+        rows_at = np.linspace(0, height, min(_BLOCKS, max(2, int(height * f))) + 1).astype(int)
+        cols_at = np.linspace(0, width, min(_BLOCKS, max(2, int(width * g))) + 1).astype(int)
+        places, sums, gaps, weights = [], [], [], []
+        for sign in (1, -1):
+            across = np.exp(-2j * np.pi * sign * g * np.arange(width))
+            kernel = wave * across[None, :]
+            found = np.add.reduceat(
+                np.add.reduceat(kernel * down[:, None], rows_at[:-1], axis=0), cols_at[:-1], axis=1
+            )
+            (sums if sign == 1 else gaps).append(found)
+        both, apart = sums[0], gaps[0]
+        mid_row = (rows_at[:-1] + rows_at[1:] - 1) / 2
+        mid_col = (cols_at[:-1] + cols_at[1:] - 1) / 2
+        grid_row, grid_col = np.meshgrid(mid_row, mid_col, indexing="ij")
+        places = np.stack([np.ones(grid_row.size), grid_row.ravel(), grid_col.ravel()], axis=1)
+        drifts = []
+        for found in (both, apart):
+            weights = np.abs(found).ravel()
+            strongest = int(weights.argmax())
+            base = np.angle(found.ravel()[strongest])
+            angle = np.angle(found.ravel() * np.exp(-1j * base))  # small by now, so it does not wrap
+            weighed = places * weights[:, None]
+            solved = np.linalg.lstsq(
+                weighed.T @ places + 1e-6 * np.eye(3) * weights.sum(), weighed.T @ angle, rcond=None
+            )[0]
+            drifts.append((solved[0] + base, solved[1], solved[2]))
+        (sum_0, sum_r, sum_c), (gap_0, gap_r, gap_c) = drifts
+        f += (sum_r + gap_r) / 2 / (2 * np.pi)
+        g += (sum_c - gap_c) / 2 / (2 * np.pi)
+        # sin sin = (cos(gap) - cos(sum)) / 2: the sum comes out turned by half a cycle
+        phase_f = ((sum_0 + np.pi) + gap_0) / 2
+        phase_g = ((sum_0 + np.pi) - gap_0) / 2
+        del turn
+    return (f, g), (phase_f, phase_g)
+
+
+def _read_waves(
+    wave: NDArray[np.float32], down: NDArray[np.float64], across: NDArray[np.float64]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Read both waves off the picture, each row and column on its own, by turns.
+
+    Pixels that contradict the present waves by more than tile borders explain are figure.
+    """
+    first_down, first_across = np.sign(down), np.sign(across)
+    g_down, g_across = first_down.astype(np.float64), first_across.astype(np.float64)
+    for gate in (3.0, 0.7, 0.5, 0.5):  # at first nothing is shut out: a whole row may have the wrong sign
+        model = np.outer(g_down, g_across)
+        near = (np.abs(wave - model) < gate) & (wave != 0)
+        weighed = np.where(near, wave, 0)
+        for axis in (0, 1):
+            other = g_down if axis == 0 else g_across
+            kept = near if axis == 0 else near.T
+            seen = weighed if axis == 0 else weighed.T
+            power = kept.T @ (other**2)
+            found = (seen.T @ other) / np.maximum(power, 1e-6)
+            before = g_across if axis == 0 else g_down
+            trust = power / (power + 2.0)
+            merged = trust * found + (1 - trust) * before
+            if axis == 0:
+                g_across = np.clip(merged, -1.1, 1.1)
+            else:
+                g_down = np.clip(merged, -1.1, 1.1)
+    return g_down.astype(np.float32), g_across.astype(np.float32)
+
+
+def _border_lines(wave: NDArray[np.float32]) -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
+    """Return whole columns and rows along the border, to find the frequency down and across by."""
+    height, width = wave.shape
+    rows = [0, 1, 2, 3, height - 4, height - 3, height - 2, height - 1]
+    cols = [0, 1, 2, 3, width - 4, width - 3, width - 2, width - 1]
+    return [wave[:, c] for c in cols], [wave[r] for r in rows]
+
+
+def measure_checker(picture: Picture) -> CheckerGround | None:
+    """Find a printed-in pattern at the border; None when there is none.
+
+    Parameters
+    ----------
+    picture : Picture
+        At least 24 px a side. Pixels that came in transparent are never evidence.
+    """
+    if min(picture.height, picture.width) < 24:
+        return None
+    frame = frame_mask(picture.height, picture.width)
+    if picture.alpha is not None:
+        frame &= picture.alpha == 255
+    border = picture.rgb[frame].astype(np.float64)
+    tones = _split_tones(border) if len(border) > 50 else None
+    if tones is None:
+        return None
+    light, dark = tones
+    wave = _to_wave(picture.rgb, light, dark)
+    if float(np.mean(wave[frame] != 0)) < 0.4:
+        return None
+    columns, rows = _border_lines(wave)
+    (f, f_power), (g, g_power) = _find_frequency(columns), _find_frequency(rows)
+    if f == 0 or g == 0:
+        return None
+    if not 0.8 < f / g < 1.25:  # squares: the clearer direction stands for both
+        f = g = f if f_power > g_power else g
+    frequency, phases = _refine(wave, (f, g))
+    down = np.sin(2 * np.pi * frequency[0] * np.arange(picture.height) + phases[0])
+    across = np.sin(2 * np.pi * frequency[1] * np.arange(picture.width) + phases[1])
+    model = np.sign(np.outer(down, across))
+    seen = wave[frame]
+    match = float((np.sign(seen) * model[frame])[np.abs(seen) > 0.5].mean())
+    if abs(match) < _LEAST_MATCH:
+        return None
+    down = down * np.sign(match)
+    g_down, g_across = _read_waves(wave, down, across)
+    return _with_noise(picture, wave, light, dark, g_down, g_across, 0.25 / frequency[0] + 0.25 / frequency[1], frame)
+
+
+def _with_noise(
+    picture: Picture, wave: NDArray[np.float32], light: Tone, dark: Tone,
+    down: NDArray[np.float32], across: NDArray[np.float32], period_px: float, frame: NDArray[np.bool_],
+) -> CheckerGround:  # fmt: skip
+    """Settle the tones on what lies well inside tiles, and measure noise and share at the border."""
+    strong_down, strong_across = np.abs(down) > 0.9, np.abs(across) > 0.9
+    inside = frame & strong_down[:, None] & strong_across[None, :]
+    model = np.outer(np.sign(down), np.sign(across))
+    fits = inside & (np.abs(wave - model) < 0.4)
+    settled = []
+    for side, tone in ((1, light), (-1, dark)):
+        of_tone = fits & (model == side)
+        settled.append(picture.rgb[of_tone].astype(np.float64).mean(axis=0) if of_tone.sum() > 20 else tone)
+    found = CheckerGround(
+        settled[0].astype(np.float32), settled[1].astype(np.float32), down, across, period_px, 0.0, 0.0
+    )
+    rows, cols = np.nonzero(frame)
+    step = max(1, len(rows) // _SAMPLES)
+    rows, cols = rows[::step], cols[::step]
+    share = np.clip((down[rows] * across[cols] + 1) / 2, 0, 1)[:, None]
+    ground = found.dark_rgb + share * (found.light_rgb - found.dark_rgb)
+    away = 100 * np.linalg.norm(
+        srgb_u8_to_oklab(picture.rgb[rows, cols]) - linear_to_oklab(srgb_to_linear(ground / 255)), axis=1
+    )
+    contrast = 100 * float(np.linalg.norm(
+        linear_to_oklab(srgb_to_linear(found.light_rgb / 255)) - linear_to_oklab(srgb_to_linear(found.dark_rgb / 255))
+    ))  # fmt: skip
+    near = away < max(2.0, 0.35 * contrast)
+    noise = float(np.quantile(away[near], 0.995)) if near.any() else 0.0
+    return CheckerGround(
+        found.light_rgb, found.dark_rgb, down, across, period_px, round(noise, 2), float(near.mean())
+    )

@@ -1,0 +1,103 @@
+"""Which kind of ground a picture has, on its own evidence."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from tidymargin.core.checker import CheckerGround, measure_checker
+from tidymargin.core.colour import srgb_u8_to_oklab
+from tidymargin.core.errors import NoGroundError
+from tidymargin.core.ground import FlatGround, Ground, from_hex, measure_flat_ground
+from tidymargin.core.picture import Picture
+from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface
+
+GroundKind = Literal["flat", "paper", "screen", "checker"]
+GROUND_KINDS: tuple[GroundKind, ...] = ("flat", "paper", "screen", "checker")
+
+_LEAST_PATTERN = 0.7  # share of the border that a printed-in pattern must explain
+_EVEN_NOISE = 2.2  # grain up to this is a coder's; more is texture or light
+_STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
+_LEAST_SHARE = 0.35
+_MOST_LEFT_OVER = 3.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Detected:
+    """A measured ground and what spoke for it.
+
+    Parameters
+    ----------
+    ground : Ground
+        Of the kind asked for, or of the likeliest.
+    is_busy : bool
+        The border shows nothing that can be modelled; `ground` is a makeshift.
+    """
+
+    ground: Ground
+    is_busy: bool = False
+
+
+def _measure_pattern(picture: Picture) -> CheckerGround:
+    found = measure_checker(picture)
+    if found is None:
+        raise NoGroundError(
+            "The border of this picture shows no pattern of two tones in squares.",
+            hint="Choose another kind of ground.",
+            field="kind",
+        )
+    return found
+
+
+def _is_strong(ground: SurfaceGround) -> bool:
+    lab = srgb_u8_to_oklab(np.array(from_hex(ground.hex), np.uint8))
+    return 100 * float(np.hypot(lab[1], lab[2])) > _STRONG_HUE
+
+
+def detect_ground(
+    picture: Picture,
+    kind: GroundKind | Literal["auto"] = "auto",
+    rgb_srgb: tuple[float, float, float] | None = None,
+) -> Detected:
+    """Measure a ground of the kind asked for, or find out which kind the border shows.
+
+    Parameters
+    ----------
+    picture : Picture
+        The whole picture.
+    kind : str
+        ``auto``, or what a person has said.
+    rgb_srgb : tuple of 3 float, optional
+        The ground's colour, 0 to 255, where a person has said it; `auto` then means flat.
+
+    Raises
+    ------
+    NoGroundError
+        The border came in transparent, or a pattern was asked for and there is none.
+    """
+    if kind == "flat" or (kind == "auto" and rgb_srgb is not None):
+        return Detected(measure_flat_ground(picture, rgb_srgb))
+    if kind == "checker":
+        return Detected(_measure_pattern(picture))
+    if kind != "auto":
+        of_kind = ScreenGround if kind == "screen" else SurfaceGround
+        return Detected(measure_surface(picture, of_kind, rgb_srgb))
+    flat = measure_flat_ground(picture)
+    pattern = measure_checker(picture)
+    if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
+        return Detected(pattern)
+    if flat.noise <= _EVEN_NOISE and flat.border_share > 0.9:
+        return Detected(flat)
+    surface = measure_surface(picture)
+    if flat.noise <= _EVEN_NOISE and flat.border_share >= surface.border_share - 0.15:
+        return Detected(flat)
+    if surface.border_share < _LEAST_SHARE or surface.left_over > _MOST_LEFT_OVER:
+        return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)
+    if _is_strong(surface):
+        return Detected(measure_surface(picture, ScreenGround))
+    return Detected(surface)
+
+
+def no_ground() -> FlatGround:
+    """Return the ground of a picture whose border came in transparent: everything solid is figure."""
+    return FlatGround((255.0, 255.0, 255.0), 0.0, 0.0)

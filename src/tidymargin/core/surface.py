@@ -1,0 +1,371 @@
+"""Grounds that change slowly over the picture: paper under a lamp, and cloth of one strong hue.
+
+The surface is grown from the border through smooth places of like hue, fitted by a low-order polynomial
+in log linear light, and corrected locally by what is left over, carried on under the figure from coarse
+to fine. It is a smooth thing, so it is measured on a reduced picture; noise is measured at full size.
+"""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.colour import linear_to_oklab, linear_to_srgb, srgb_to_linear, srgb_u8_to_oklab
+from tidymargin.core.errors import NoGroundError
+from tidymargin.core.ground import frame_mask, to_hex
+from tidymargin.core.levels import measure_levels
+from tidymargin.core.picture import Picture, Region
+
+GRID_SIDE_PX = 512
+"""Longer side of the grid that a surface is kept on."""
+
+_SHADE_STEP = 0.4  # steps of the map that the surface is grown through, in units of difference
+_LOG_FLOOR = 0.002  # keeps the logarithm of black finite
+_MOST_LEFT_OVER = 6.0  # leftovers above this are never ground
+_SAMPLES = 200_000
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SurfaceGround:
+    """A smooth surface.
+
+    Parameters
+    ----------
+    grid_rgb : (h, w, 3) ndarray of float32
+        Display-coded colours, 0 to 255, at the middles of h x w equal cells of the picture.
+    height, width : int
+        The picture's size in pixels.
+    noise, border_share : float
+        See `Ground`.
+    left_over : float
+        Median difference between the border and the surface, noise included.
+    """
+
+    grid_rgb: NDArray[np.float32]
+    height: int
+    width: int
+    noise: float
+    border_share: float
+    left_over: float
+    kind: ClassVar[str] = "paper"
+    shade_weight: ClassVar[float] = 1.0
+    is_even: ClassVar[bool] = False
+
+    @property
+    def hex(self) -> str:
+        """The colour where the surface is lit best, as #RRGGBB."""
+        bright = self.grid_rgb.sum(axis=2)
+        return to_hex(np.median(self.grid_rgb[bright >= np.quantile(bright, 0.9)], axis=0))
+
+    def over(self, region: Region) -> NDArray[np.float32]:
+        """Return the surface's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
+        out = np.empty((region.height, region.width, 3), np.float32)
+        _interpolate_kernel(
+            self.grid_rgb, region.top, region.left,
+            self.grid_rgb.shape[0] / self.height, self.grid_rgb.shape[1] / self.width, out,
+        )  # fmt: skip
+        return out
+
+    def describe_shade(self) -> tuple[float, int, int]:
+        """Return how much darker, 0 to 1, the darkest ninth of the surface is, and its row and col, 0 to 2."""
+        linear = srgb_to_linear(self.grid_rgb / 255).mean(axis=2).astype(np.float32)
+        ninths = np.asarray(cv2.resize(linear, (3, 3), interpolation=cv2.INTER_AREA))
+        row, col = (int(v) for v in np.unravel_index(int(ninths.argmin()), (3, 3)))
+        return 1 - float(ninths[row, col] / max(1e-6, float(ninths.max()))), row, col
+
+
+class ScreenGround(SurfaceGround):
+    """Cloth of one strong hue: creases change its shade, so shade counts for less than hue."""
+
+    __slots__ = ()
+    kind: ClassVar[str] = "screen"
+    shade_weight: ClassVar[float] = 0.4
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _between(place, most):  # type: ignore[no-untyped-def]
+    """Return the two grid lines around a place and the share of the second."""
+    place = min(max(place, 0.0), most - 1.0)
+    first = min(int(place), max(0, most - 2))
+    return first, min(first + 1, most - 1), np.float32(place - first)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _blend(grid, y0, y1, down, x0, x1, right, channel):  # type: ignore[no-untyped-def]
+    upper = grid[y0, x0, channel] + right * (grid[y0, x1, channel] - grid[y0, x0, channel])
+    lower = grid[y1, x0, channel] + right * (grid[y1, x1, channel] - grid[y1, x0, channel])
+    return upper + down * (lower - upper)
+
+
+@njit(cache=True, nogil=True)
+def _interpolate_kernel(grid, top, left, per_row, per_col, out):  # type: ignore[no-untyped-def]
+    for row in range(out.shape[0]):
+        y0, y1, down = _between((top + row + 0.5) * per_row - 0.5, grid.shape[0])
+        for col in range(out.shape[1]):
+            x0, x1, right = _between((left + col + 0.5) * per_col - 0.5, grid.shape[1])
+            for channel in range(3):
+                out[row, col, channel] = _blend(grid, y0, y1, down, x0, x1, right, channel)
+
+
+@njit(cache=True, nogil=True)
+def _sample_kernel(grid, rows, cols, per_row, per_col, out):  # type: ignore[no-untyped-def]
+    for number in range(len(rows)):
+        y0, y1, down = _between((rows[number] + 0.5) * per_row - 0.5, grid.shape[0])
+        x0, x1, right = _between((cols[number] + 0.5) * per_col - 0.5, grid.shape[1])
+        for channel in range(3):
+            out[number, channel] = _blend(grid, y0, y1, down, x0, x1, right, channel)
+
+
+def _shade_difference(
+    lab: NDArray[np.float64], ground: NDArray[np.float64], weight: float
+) -> NDArray[np.float64]:
+    """Return 100 x OKLab distance, with its part along the ground's shades weighed.
+
+    OKLab is a cube root of linear light, so a ground in another light lies on the ray through it.
+    """
+    gap = lab - ground
+    if weight == 1.0:
+        return np.asarray(100 * np.linalg.norm(gap, axis=-1))
+    ray = ground / np.maximum(np.linalg.norm(ground, axis=-1, keepdims=True), 1e-6)
+    along = (gap * ray).sum(axis=-1)
+    across = np.maximum((gap * gap).sum(axis=-1) - along**2, 0)
+    return np.asarray(100 * np.sqrt(across + (weight * along) ** 2))
+
+
+def _reduce(picture: Picture) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """Return the picture averaged down to the grid, 0 to 255, and where it came in solid."""
+    scale = max(1.0, max(picture.height, picture.width) / GRID_SIDE_PX)
+    size = (max(1, round(picture.width / scale)), max(1, round(picture.height / scale)))
+    small = cv2.resize(picture.rgb, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    if picture.alpha is None:
+        return small, np.ones(small.shape[:2], bool)
+    solid = cv2.resize(
+        (picture.alpha == 255).astype(np.float32), size, interpolation=cv2.INTER_AREA
+    )
+    return small, np.asarray(solid) > 0.999
+
+
+def _roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Return the largest difference between a place and its four neighbours."""
+    out = np.zeros(lab.shape[:2], np.float32)
+    for axis in (0, 1):
+        step = 100 * np.linalg.norm(np.diff(lab, axis=axis), axis=2).astype(np.float32)
+        first = (slice(None, -1), slice(None)) if axis == 0 else (slice(None), slice(None, -1))
+        second = (slice(1, None), slice(None)) if axis == 0 else (slice(None), slice(1, None))
+        out[first] = np.maximum(out[first], step)
+        out[second] = np.maximum(out[second], step)
+    return out
+
+
+def _grow(
+    lab: NDArray[np.float64], solid: NDArray[np.bool_], is_screen: bool, pull: NDArray[np.float64] | None
+) -> NDArray[np.bool_]:
+    """Return the places that the border's commonest ground hangs together with, in small steps."""
+    frame = frame_mask(*solid.shape) & solid
+    rough = cv2.GaussianBlur(_roughness(lab), (0, 0), 0.8)
+    calm = float(np.quantile(rough[frame], 0.4))
+    smooth = frame & (rough <= max(1.0, 2.5 * calm))
+    if smooth.sum() < 8:
+        smooth = frame
+    hue = lab[..., 1:] / np.maximum(lab[..., :1], 0.15)  # steady under a change of light
+    if pull is not None:
+        centre = pull[1:] / max(float(pull[0]), 0.15)
+    else:
+        centre = _commonest_hue(hue[smooth], lab[smooth][:, 0], is_screen)
+    reach = 0.09 if is_screen else 0.035
+    like = np.linalg.norm(hue - centre, axis=2) <= reach
+    light = lab[..., 0]
+    seeds = smooth & like
+    if not seeds.any():
+        return np.zeros(solid.shape, bool)
+    # a dark figure at the border may have the paper's hue: start from the lighter part
+    seeds &= light >= np.quantile(light[seeds], 0.9) - (0.3 if is_screen else 0.16)
+    steps = np.minimum(rough / _SHADE_STEP, 250).astype(np.uint8)
+    steps[~(like & solid)] = 255
+    levels = measure_levels(steps, np.flatnonzero(seeds))
+    return np.asarray(levels <= max(4, int(3.0 * calm / _SHADE_STEP)))
+
+
+def _commonest_hue(
+    hue: NDArray[np.float64], light: NDArray[np.float64], is_screen: bool
+) -> NDArray[np.float64]:
+    """Return the densest place among hues; dark places, whose hue is uncertain, count less."""
+    weight = np.clip(light, 0.05, 1) ** 2
+    if is_screen:
+        weight = weight * np.minimum(1, np.linalg.norm(hue, axis=1) / 0.1)
+    bins = np.floor(hue / 0.02).astype(np.int64) + 100
+    key = np.clip(bins[:, 0], 0, 199) * 200 + np.clip(bins[:, 1], 0, 199)
+    crowd = np.bincount(key, weights=weight, minlength=40_000).reshape(200, 200)
+    crowd = np.asarray(cv2.GaussianBlur(crowd, (3, 3), 0))
+    row, col = np.unravel_index(int(crowd.argmax()), crowd.shape)
+    middle = (np.array([row, col]) - 100 + 0.5) * 0.02
+    near = np.linalg.norm(hue - middle, axis=1) <= 0.03
+    return np.asarray(np.median(hue[near], axis=0) if near.any() else middle)
+
+
+def _terms(height: int, width: int) -> NDArray[np.float64]:
+    """Return the polynomial's terms up to degree 3, (H, W, 10)."""
+    y = np.broadcast_to(np.linspace(-1, 1, height)[:, None], (height, width))
+    x = np.broadcast_to(np.linspace(-1, 1, width)[None, :], (height, width))
+    return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=2)
+
+
+def _fit(
+    terms: NDArray[np.float64], logs: NDArray[np.float64], mask: NDArray[np.bool_]
+) -> NDArray[np.float64]:
+    """Fit the polynomial on a mask; higher terms are held back, so that it stays sane beyond it."""
+    at = np.flatnonzero(mask)
+    at = at[:: max(1, len(at) // 20_000)]
+    known, values = terms.reshape(-1, terms.shape[2])[at], logs.reshape(-1, 3)[at]
+    degree = np.array([i + j for i in range(4) for j in range(4 - i)], np.float64)
+    hold = np.diag(1e-5 * len(at) * np.maximum(0, degree - 1) ** 2)
+    solved = np.linalg.solve(
+        known.T @ known + hold + 1e-9 * np.eye(len(degree)), known.T @ values
+    )
+    return np.asarray(terms @ solved)
+
+
+def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Fill places without weight from coarser and coarser averages of those with it."""
+    height, width = weight.shape
+    if min(height, width) <= 2 or bool((weight > 0.9).all()):
+        total = max(float(weight.sum()), 1e-6)
+        mean = (values * weight[..., None]).sum(axis=(0, 1)) / total
+        filled = np.broadcast_to(mean.astype(np.float32), values.shape)
+        kept = np.clip(weight, 0, 1)[..., None]
+        return np.asarray(values * kept + filled * (1 - kept), np.float32)
+    half = ((width + 1) // 2, (height + 1) // 2)
+    coarse_weight = np.asarray(cv2.resize(weight, half, interpolation=cv2.INTER_AREA))
+    weighed = np.asarray(cv2.resize(values * weight[..., None], half, interpolation=cv2.INTER_AREA))
+    coarse = weighed / np.maximum(coarse_weight, 1e-6)[..., None]
+    carried = _carry_on(coarse, np.minimum(1, 2 * coarse_weight))
+    smooth = cv2.GaussianBlur(
+        cv2.resize(carried, (width, height), interpolation=cv2.INTER_LINEAR), (0, 0), 1.0
+    )
+    kept = np.clip(weight, 0, 1)[..., None]
+    return np.asarray(values * kept + smooth * (1 - kept), np.float32)
+
+
+def measure_surface(
+    picture: Picture,
+    kind: type[SurfaceGround] = SurfaceGround,
+    rgb_srgb: tuple[float, float, float] | None = None,
+) -> SurfaceGround:
+    """Find the smooth surface that the border shows.
+
+    Parameters
+    ----------
+    picture : Picture
+        Pixels that came in transparent are never evidence.
+    kind : type
+        `SurfaceGround` for paper, `ScreenGround` for cloth of a strong hue.
+    rgb_srgb : tuple of 3 float, optional
+        A colour that a person said the ground has somewhere, 0 to 255.
+
+    Returns
+    -------
+    SurfaceGround
+        Of the kind asked for.
+
+    Raises
+    ------
+    NoGroundError
+        The border has no solid pixel.
+    """
+    small, solid = _reduce(picture)
+    if not (frame_mask(*solid.shape) & solid).any():
+        raise NoGroundError(
+            "The border of this picture is transparent already, so it shows no ground.",
+            hint="Say which colour is the ground.",
+            field="colour",
+        )
+    linear = srgb_to_linear(small / 255)
+    lab = linear_to_oklab(linear)
+    pull = None if rgb_srgb is None else linear_to_oklab(srgb_to_linear(np.array(rgb_srgb) / 255))
+    is_screen = kind is ScreenGround
+    mask = _grow(lab, solid, is_screen, pull)
+    height, width = solid.shape
+    terms, logs = _terms(height, width), np.log(linear + _LOG_FLOOR)
+    surface = logs
+    spread = 1.0
+    for turn in range(4):
+        sound = _shrink(mask) if _shrink(mask).sum() > 50 else mask
+        if not sound.any():
+            sound = frame_mask(height, width) & solid
+        surface = _fit(terms, logs, sound)
+        if turn:  # the polynomial alone cannot follow a fold: judge by what is carried on locally
+            surface = surface + _left_over(logs - surface, sound)
+        away = _shade_difference(lab, _to_lab(surface), kind.shade_weight)
+        spread = max(0.25, 1.4826 * float(np.median(away[sound])))
+        mask = solid & (away <= min(_MOST_LEFT_OVER, 4.0 * spread + 0.3))
+        mask = _joined(mask, sound)
+    sound = _shrink(mask)
+    if not sound.any():
+        sound = mask
+    surface = _fit(terms, logs, sound)
+    surface = surface + _left_over(logs - surface, sound)
+    rgb = linear_to_srgb(np.clip(np.exp(surface) - _LOG_FLOOR, 0, 1)) * 255
+    found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0, 0.0)
+    return _with_noise(picture, found, sound)
+
+
+def _shrink(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Take the mask in by a little, away from rims that are ground only in part."""
+    padded = np.pad(mask.astype(np.uint8), 2, constant_values=1)
+    return np.asarray(cv2.erode(padded, np.ones((5, 5), np.uint8)))[2:-2, 2:-2] > 0
+
+
+def _joined(mask: NDArray[np.bool_], sound: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Keep the pieces of a mask that have grown out of sound ground, or are large and smooth themselves."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        mask.astype(np.uint8), connectivity=4
+    )
+    grown = np.bincount(labels.ravel(), weights=sound.ravel(), minlength=count) > 0
+    grown[0] = False
+    return np.asarray(grown[labels])
+
+
+def _left_over(rest: NDArray[np.float64], sound: NDArray[np.bool_]) -> NDArray[np.float32]:
+    weight = sound.astype(np.float32)
+    near = cv2.GaussianBlur(weight, (0, 0), 1.2)
+    mean = cv2.GaussianBlur((rest * weight[..., None]).astype(np.float32), (0, 0), 1.2)
+    smooth = mean / np.maximum(near, 1e-3)[..., None]
+    return _carry_on(smooth, np.where(sound, 1, 0).astype(np.float32))
+
+
+def _to_lab(logs: NDArray[np.float64]) -> NDArray[np.float64]:
+    return linear_to_oklab(np.clip(np.exp(logs) - _LOG_FLOOR, 0, 1))
+
+
+def _with_noise(
+    picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]
+) -> SurfaceGround:
+    """Measure grain on full-size pixels of sound ground, and how much of the border it explains."""
+    random = np.random.default_rng(7)
+    rows_of, cols_of = np.nonzero(sound)
+    chosen = random.integers(0, max(1, len(rows_of)), min(_SAMPLES, 4 * picture.area_px))
+    tall, wide = picture.height / sound.shape[0], picture.width / sound.shape[1]
+    rows = ((rows_of[chosen] + random.random(len(chosen))) * tall).astype(int)
+    cols = ((cols_of[chosen] + random.random(len(chosen))) * wide).astype(int)
+    away = _full_size_away(picture, found, rows, cols)
+    noise = float(np.quantile(away, 0.99))
+    frame_rows, frame_cols = np.nonzero(frame_mask(picture.height, picture.width))
+    pick = random.integers(0, len(frame_rows), min(20_000, len(frame_rows)))
+    border = _full_size_away(picture, found, frame_rows[pick], frame_cols[pick])
+    share = float(np.mean(border <= max(1.0, 1.5 * noise)))
+    return type(found)(
+        found.grid_rgb, found.height, found.width, round(noise, 2), share, float(np.median(border))
+    )
+
+
+def _full_size_away(
+    picture: Picture, found: SurfaceGround, rows: NDArray[np.int64], cols: NDArray[np.int64]
+) -> NDArray[np.float64]:
+    at = np.empty((len(rows), 3), np.float32)
+    grid = found.grid_rgb
+    _sample_kernel(grid, rows, cols, grid.shape[0] / found.height, grid.shape[1] / found.width, at)
+    ground = linear_to_oklab(srgb_to_linear(at / 255))
+    return _shade_difference(srgb_u8_to_oklab(picture.rgb[rows, cols]), ground, found.shade_weight)
