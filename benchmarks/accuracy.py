@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from benchmarks.figures import FIGURES, SCALE
 from benchmarks.inks import INKS
 from benchmarks.score import Score, flood_cut, limit_cut, score_cut
-from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out, measure_sheet
 from tidymargin.core.difference import STEP
 from tidymargin.core.ground import from_hex
 from tidymargin.core.reach import Pick
@@ -112,7 +112,7 @@ def score_case(row: str, case: TrueCase, ground: NDArray[np.floating] | None) ->
     picture = decode_picture(case.encoded).picture
     facts = measure_sheet(picture)
     picks = tuple(Pick(y, x) for x, y in case.picks)
-    cutter = cut_out(picture, facts, picks=picks)
+    cutter = cut_out(picture, facts, Decisions(picks=picks))
     floods = [
         score_cut(flood_cut(picture.rgb, cutter.reach.levels, round(FLOOD_TOLERANCE / STEP), soft=soft), case.true_rgba)
         for soft in (False, True)

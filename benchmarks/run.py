@@ -4,6 +4,8 @@ import argparse
 import json
 from pathlib import Path
 
+import numpy as np
+
 from benchmarks.accuracy import make_cases, score_case, score_folder, summarise, to_rows
 from benchmarks.speed import measure_speed
 from tidymargin.demo.almanac import STICKER_GROUND, make_almanac
@@ -44,7 +46,7 @@ def main() -> None:
     else:
         results = [score_case(*case) for case in make_cases()]
         results += [
-            score_case(f"demo: {case.name}", case, _DEMO_GROUNDS[case.name])
+            score_case(f"demo: {case.name}", case, np.array(_DEMO_GROUNDS[case.name], np.float32))
             for case in make_almanac()
         ]
     speed = [] if options.truth is not None or options.no_speed else measure_speed()

@@ -59,7 +59,7 @@ def test_drop_tune_undo_reload_redo_export(page, workshop, badge_png):
     assert workshop.sheets.load(1).undo is None
     page.mouse.down()
     page.mouse.up()
-    page.locator("#undo", has_text="Undo pick").wait_for()
+    page.locator("#undo", has_text="Undo pocket cleared").wait_for()
     assert export(page)[GAP][3] == 0
 
     page.locator("#phrase-tolerance").click()
@@ -68,7 +68,7 @@ def test_drop_tune_undo_reload_redo_export(page, workshop, badge_png):
     page.mouse.down()
     page.mouse.move(curve["x"] + 170, curve["y"] + 60, steps=8)
     tried = float(page.locator("#phrase-tolerance").inner_text())
-    assert workshop.sheets.load(1).undo == "pick"  # nothing is saved before it is let go
+    assert workshop.sheets.load(1).undo == "pocket_cleared"  # nothing is saved before it is let go
     page.mouse.up()
     page.locator("#undo", has_text="Undo tolerance").wait_for()
     assert read_recipe_of(workshop.sheets.load(1)).reach.tolerance == tried > 10
@@ -141,12 +141,11 @@ def test_keyboard_only_from_drop_to_export(page, workshop, badge_png, tmp_path):
     assert read_recipe_of(workshop.sheets.load(1)).reach.tolerance == round(before + 0.6, 1)
     assert page.evaluate("document.activeElement.id") == "grip"  # the focus survives the change
     tab_to(page, page.locator("#stage"))
-    for _ in range(7):  # from the middle to the gap: 60 px in steps of 8
+    for _ in range(7):  # from the middle to the gap, in steps of 8 px
         page.keyboard.press("ArrowLeft")
-    page.keyboard.press("ArrowLeft")
     page.locator("#verb", has_text="Clear this pocket").wait_for()
     page.keyboard.press("Enter")
-    page.locator("#undo", has_text="Undo pick").wait_for()
+    page.locator("#undo", has_text="Undo pocket cleared").wait_for()
     tab_to(page, page.locator("#export"), key="Shift+Tab")
     with page.expect_download() as download:
         page.keyboard.press("Enter")

@@ -2,11 +2,11 @@ import numpy as np
 import pytest
 
 from tidymargin.core.average import average_down
-from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out, measure_sheet
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.place import Meaning, describe_place
-from tidymargin.core.reach import Pick, build_reach, clear
+from tidymargin.core.pockets import PocketChoice
 
 
 @pytest.fixture(scope="module")
@@ -20,33 +20,39 @@ def cutter():
 
 
 def test_a_click_has_the_one_meaning_of_its_place(cutter):
-    cleared = describe_place(cutter, (), 5, 5)
-    assert (cleared.meaning, cleared.pick) == (Meaning.CLEARED, None)
-    figure = describe_place(cutter, (), 25, 25)
-    assert (figure.meaning, figure.pick) == (Meaning.FIGURE, None)
-    pocket = describe_place(cutter, (), 40, 40)
-    assert (pocket.meaning, pocket.pick) == (Meaning.POCKET, Pick(40, 40))
+    cleared = describe_place(cutter, 5, 5)
+    assert (cleared.meaning, cleared.decision) == (Meaning.CLEARED, None)
+    figure = describe_place(cutter, 25, 25)
+    assert (figure.meaning, figure.decision) == (Meaning.FIGURE, None)
+    pocket = describe_place(cutter, 40, 40)
+    assert (pocket.meaning, pocket.decision) == (Meaning.POCKET, PocketChoice(40, 40, "clear"))
     assert pocket.share == pytest.approx(0.04)
-    patch = describe_place(cutter, (), 66, 66)
+    patch = describe_place(cutter, 66, 66)
     assert patch.meaning is Meaning.CLEAR_FROM_HERE
-    assert patch.pick.tolerance > patch.goes_at > cutter.tolerance
+    assert patch.decision.tolerance > patch.goes_at > cutter.tolerance
 
 
-def test_what_is_shown_before_is_what_the_click_then_clears(cutter):
+def test_what_is_shown_before_is_what_the_click_then_clears_or_brings_back(cutter):
     everywhere = whole(100, 100)
-    before = clear(cutter.reach, cutter.tolerance, everywhere)
-    for row, col in ((40, 40), (66, 66)):
-        place = describe_place(cutter, (), row, col)
-        facts = cutter.facts
-        reach = build_reach(facts.difference.steps, facts.outside, (place.pick,))
-        after = clear(reach, cutter.tolerance, everywhere)
+    before = cutter.cleared(everywhere)
+    picture, facts = cutter.picture, cutter.facts
+    pocket, patch = describe_place(cutter, 40, 40), describe_place(cutter, 66, 66)
+    for place, decided in (
+        (pocket, Decisions(choices=(pocket.decision,))),
+        (patch, Decisions(picks=(patch.decision,))),
+    ):
+        after = cut_out(picture, facts, decided).cleared(everywhere)
         np.testing.assert_array_equal(place.takes, after & ~before)
         assert place.takes.mean() == pytest.approx(place.share)
+    opened = cut_out(picture, facts, Decisions(choices=(pocket.decision,)))
+    back = describe_place(opened, 40, 40)
+    assert (back.meaning, back.decision.verdict) == (Meaning.OPENED_POCKET, "keep")
+    np.testing.assert_array_equal(back.takes, pocket.takes)
 
 
 def test_a_place_beside_the_picture_is_refused(cutter):
     with pytest.raises(BadParameterError, match="got 100,3"):
-        describe_place(cutter, (), 3, 100)
+        describe_place(cutter, 3, 100)
 
 
 def test_averaging_down_by_whole_cells_is_the_alpha_weighted_mean():

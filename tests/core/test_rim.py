@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from benchmarks.score import find_rim, limit_cut, score_cut
-from tidymargin.core.cut import cut_out, find_spot, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out, find_spot, measure_sheet
 from tidymargin.core.difference import STEP
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.reach import Pick
@@ -24,14 +24,14 @@ def measured(badge):
 
 def test_a_lossless_rim_is_solved_to_a_hundredth(measured):
     picture, facts, true = measured
-    found = cut_out(picture, facts, picks=(GAP,)).render_whole()
+    found = cut_out(picture, facts, Decisions(picks=(GAP,))).render_whole()
     assert np.abs(found[..., 3].astype(int) - true[..., 3]).max() <= 3
     assert score_cut(found, true).rim < 0.03
 
 
 def test_laid_back_over_its_ground_the_cut_gives_the_picture_again(measured):
     picture, facts, _ = measured
-    found = cut_out(picture, facts, picks=(GAP,)).render_whole().astype(float)
+    found = cut_out(picture, facts, Decisions(picks=(GAP,))).render_whole().astype(float)
     share = found[..., 3:] / 255
     again = found[..., :3] * share + np.array(facts.ground.rgb_srgb) * (1 - share)
     assert np.abs(again - picture.rgb).max() <= 2
@@ -40,7 +40,7 @@ def test_laid_back_over_its_ground_the_cut_gives_the_picture_again(measured):
 def test_white_insides_stay_solid_and_the_gap_opens_by_one_pick(measured):
     picture, facts, true = measured
     closed = cut_out(picture, facts).render_whole()[..., 3]
-    opened = cut_out(picture, facts, picks=(GAP,)).render_whole()[..., 3]
+    opened = cut_out(picture, facts, Decisions(picks=(GAP,))).render_whole()[..., 3]
     face = (true == (255, 255, 255, 255)).all(axis=2)
     assert face.sum() > 1000
     assert (opened[face] == 255).all()
@@ -80,7 +80,9 @@ def test_any_region_alone_equals_the_crop_of_the_whole(
     badge, badge_jpg, box, tolerance, pick, lossy
 ):
     picture = decode_picture(badge_jpg).picture if lossy else badge[0]
-    cutter = cut_out(picture, measure_sheet(picture), picks=(Pick(*pick),), tolerance=tolerance)
+    cutter = cut_out(
+        picture, measure_sheet(picture), Decisions(picks=(Pick(*pick),), tolerance=tolerance)
+    )
     top, bottom = sorted((box[0], box[1] + 1))
     left, right = sorted((box[2], box[3] + 1))
     region = Region(top, left, max(bottom, top + 1), max(right, left + 1))
@@ -104,9 +106,8 @@ def test_the_demo_sheets_cut_themselves_within_their_bounds():
     for case in make_almanac(0.3):
         picture = decode_picture(case.encoded).picture
         facts = measure_sheet(picture)
-        found = cut_out(
-            picture, facts, picks=tuple(Pick(y, x) for x, y in case.picks)
-        ).render_whole()
+        picks = tuple(Pick(y, x) for x, y in case.picks)
+        found = cut_out(picture, facts, Decisions(picks=picks)).render_whole()
         ours = score_cut(found, case.true_rgba)
         limit = score_cut(limit_cut(picture.rgb, case.true_rgba, np.array(grounds[case.name])), case.true_rgba)  # fmt: skip
         assert ours.rim < (0.10 if case.suffix == "png" else max(1.5, 1.25 * limit.rim)), case.name

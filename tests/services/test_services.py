@@ -109,7 +109,17 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
         lambda s: deciding.set_ground_colour(workshop, s.id, s.head, "#FFFFFE"),
         lambda s: deciding.set_backdrop(workshop, s.id, s.head, "#112233"),
         lambda s: deciding.set_trim(workshop, s.id, s.head, True, 5),
-        lambda s: deciding.remove_pick(workshop, s.id, s.head, 1),
+        lambda s: deciding.keep_place(workshop, s.id, s.head, 80, 80),
+        lambda s: deciding.remove_thing(workshop, s.id, s.head, "pick", 1),
+        lambda s: deciding.guard_place(workshop, s.id, s.head, 80, 80),
+        lambda s: deciding.set_guard(workshop, s.id, s.head, 1, 9),
+        lambda s: deciding.remove_thing(workshop, s.id, s.head, "guard", 1),
+        lambda s: deciding.add_fence(workshop, s.id, s.head, [(3, 3), (90, 40)]),
+        lambda s: deciding.decide_pockets(workshop, s.id, s.head, "keep"),
+        lambda s: deciding.set_start(workshop, s.id, s.head, "everywhere"),
+        lambda s: deciding.set_small_pieces(workshop, s.id, s.head, 9, 4),
+        lambda s: deciding.set_figure(workshop, s.id, s.head, "ink"),
+        lambda s: deciding.set_ground(workshop, s.id, s.head, "paper"),
     ]
     states = [sheet]
     for step in steps:
@@ -127,7 +137,7 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
 def test_a_click_that_means_nothing_changes_nothing(workshop, sheet):
     assert deciding.pick_place(workshop, sheet.id, sheet.head, 2, 2).head == sheet.head
     with pytest.raises(BadParameterError, match="from 1 to 0"):
-        deciding.remove_pick(workshop, sheet.id, sheet.head, 1)
+        deciding.remove_thing(workshop, sheet.id, sheet.head, "pick", 1)
 
 
 def test_the_bench_and_the_command_line_make_the_same_file(workshop, sheet, badge_png):

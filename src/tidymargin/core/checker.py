@@ -9,7 +9,6 @@ borders are right whatever scaled them.
 from dataclasses import dataclass
 from typing import ClassVar
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -134,42 +133,42 @@ def _refine(
     height, width = wave.shape
     f, g = frequency
     phase_f, phase_g = 0.0, 0.0
-    for turn in range(4):
+    for _ in range(4):
         down = np.exp(-2j * np.pi * f * np.arange(height))
+        across = np.exp(-2j * np.pi * g * np.arange(width))
         rows_at = np.linspace(0, height, min(_BLOCKS, max(2, int(height * f))) + 1).astype(int)
         cols_at = np.linspace(0, width, min(_BLOCKS, max(2, int(width * g))) + 1).astype(int)
-        places, sums, gaps, weights = [], [], [], []
-        for sign in (1, -1):
-            across = np.exp(-2j * np.pi * sign * g * np.arange(width))
-            kernel = wave * across[None, :]
-            found = np.add.reduceat(
-                np.add.reduceat(kernel * down[:, None], rows_at[:-1], axis=0), cols_at[:-1], axis=1
-            )
-            (sums if sign == 1 else gaps).append(found)
-        both, apart = sums[0], gaps[0]
-        mid_row = (rows_at[:-1] + rows_at[1:] - 1) / 2
-        mid_col = (cols_at[:-1] + cols_at[1:] - 1) / 2
-        grid_row, grid_col = np.meshgrid(mid_row, mid_col, indexing="ij")
-        places = np.stack([np.ones(grid_row.size), grid_row.ravel(), grid_col.ravel()], axis=1)
+        middles = np.meshgrid(
+            (rows_at[:-1] + rows_at[1:] - 1) / 2,
+            (cols_at[:-1] + cols_at[1:] - 1) / 2,
+            indexing="ij",
+        )
+        places = np.stack([np.ones(middles[0].size), *(m.ravel() for m in middles)], axis=1)
         drifts = []
-        for found in (both, apart):
-            weights = np.abs(found).ravel()
-            strongest = int(weights.argmax())
-            base = np.angle(found.ravel()[strongest])
-            angle = np.angle(found.ravel() * np.exp(-1j * base))  # small by now, so it does not wrap
-            weighed = places * weights[:, None]
-            solved = np.linalg.lstsq(
-                weighed.T @ places + 1e-6 * np.eye(3) * weights.sum(), weighed.T @ angle, rcond=None
-            )[0]
-            drifts.append((solved[0] + base, solved[1], solved[2]))
+        for turning in (across, across.conj()):
+            found = np.add.reduceat(wave * turning[None, :] * down[:, None], rows_at[:-1], axis=0)
+            found = np.add.reduceat(found, cols_at[:-1], axis=1).ravel()
+            drifts.append(_fit_drift(places, found))
         (sum_0, sum_r, sum_c), (gap_0, gap_r, gap_c) = drifts
         f += (sum_r + gap_r) / 2 / (2 * np.pi)
         g += (sum_c - gap_c) / 2 / (2 * np.pi)
         # sin sin = (cos(gap) - cos(sum)) / 2: the sum comes out turned by half a cycle
         phase_f = ((sum_0 + np.pi) + gap_0) / 2
         phase_g = ((sum_0 + np.pi) - gap_0) / 2
-        del turn
     return (f, g), (phase_f, phase_g)
+
+
+def _fit_drift(
+    places: NDArray[np.float64], found: NDArray[np.complex128]
+) -> tuple[float, float, float]:
+    """Return the phase at the origin and its drift by row and by col, strong blocks first."""
+    weights = np.abs(found)
+    base = float(np.angle(found[int(weights.argmax())]))
+    angle = np.angle(found * np.exp(-1j * base))  # small by now, so it does not wrap
+    weighed = places * weights[:, None]
+    held = weighed.T @ places + 1e-6 * np.eye(3) * weights.sum()
+    origin, by_row, by_col = (float(v) for v in np.linalg.solve(held, weighed.T @ angle))
+    return origin + base, by_row, by_col
 
 
 def _read_waves(
@@ -181,7 +180,12 @@ def _read_waves(
     """
     first_down, first_across = np.sign(down), np.sign(across)
     g_down, g_across = first_down.astype(np.float64), first_across.astype(np.float64)
-    for gate in (3.0, 0.7, 0.5, 0.5):  # at first nothing is shut out: a whole row may have the wrong sign
+    for gate in (
+        3.0,
+        0.7,
+        0.5,
+        0.5,
+    ):  # at first nothing is shut out: a whole row may have the wrong sign
         model = np.outer(g_down, g_across)
         near = (np.abs(wave - model) < gate) & (wave != 0)
         weighed = np.where(near, wave, 0)
@@ -201,7 +205,9 @@ def _read_waves(
     return g_down.astype(np.float32), g_across.astype(np.float32)
 
 
-def _border_lines(wave: NDArray[np.float32]) -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
+def _border_lines(
+    wave: NDArray[np.float32],
+) -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
     """Return whole columns and rows along the border, to find the frequency down and across by."""
     height, width = wave.shape
     rows = [0, 1, 2, 3, height - 4, height - 3, height - 2, height - 1]
@@ -246,7 +252,16 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
         return None
     down = down * np.sign(match)
     g_down, g_across = _read_waves(wave, down, across)
-    return _with_noise(picture, wave, light, dark, g_down, g_across, 0.25 / frequency[0] + 0.25 / frequency[1], frame)
+    return _with_noise(
+        picture,
+        wave,
+        light,
+        dark,
+        g_down,
+        g_across,
+        0.25 / frequency[0] + 0.25 / frequency[1],
+        frame,
+    )
 
 
 def _with_noise(
@@ -261,9 +276,17 @@ def _with_noise(
     settled = []
     for side, tone in ((1, light), (-1, dark)):
         of_tone = fits & (model == side)
-        settled.append(picture.rgb[of_tone].astype(np.float64).mean(axis=0) if of_tone.sum() > 20 else tone)
+        settled.append(
+            picture.rgb[of_tone].astype(np.float64).mean(axis=0) if of_tone.sum() > 20 else tone
+        )
     found = CheckerGround(
-        settled[0].astype(np.float32), settled[1].astype(np.float32), down, across, period_px, 0.0, 0.0
+        settled[0].astype(np.float32),
+        settled[1].astype(np.float32),
+        down,
+        across,
+        period_px,
+        0.0,
+        0.0,
     )
     rows, cols = np.nonzero(frame)
     step = max(1, len(rows) // _SAMPLES)
@@ -271,7 +294,8 @@ def _with_noise(
     share = np.clip((down[rows] * across[cols] + 1) / 2, 0, 1)[:, None]
     ground = found.dark_rgb + share * (found.light_rgb - found.dark_rgb)
     away = 100 * np.linalg.norm(
-        srgb_u8_to_oklab(picture.rgb[rows, cols]) - linear_to_oklab(srgb_to_linear(ground / 255)), axis=1
+        srgb_u8_to_oklab(picture.rgb[rows, cols]) - linear_to_oklab(srgb_to_linear(ground / 255)),
+        axis=1,
     )
     contrast = 100 * float(np.linalg.norm(
         linear_to_oklab(srgb_to_linear(found.light_rgb / 255)) - linear_to_oklab(srgb_to_linear(found.dark_rgb / 255))
@@ -279,5 +303,11 @@ def _with_noise(
     near = away < max(2.0, 0.35 * contrast)
     noise = float(np.quantile(away[near], 0.995)) if near.any() else 0.0
     return CheckerGround(
-        found.light_rgb, found.dark_rgb, down, across, period_px, round(noise, 2), float(near.mean())
+        found.light_rgb,
+        found.dark_rgb,
+        down,
+        across,
+        period_px,
+        round(noise, 2),
+        float(near.mean()),
     )

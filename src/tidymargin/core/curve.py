@@ -188,9 +188,7 @@ def _first_crowd(levels_curve: NDArray[np.float64], noise_end: float) -> float |
     return float(first + 1 + crowded[0]) * STEP if len(crowded) else None
 
 
-def find_calm(
-    curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float = 0.0
-) -> Calm:
+def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float = 0.0) -> Calm:
     """Choose the tolerance to start with: between the noise and the first news after it.
 
     Parameters

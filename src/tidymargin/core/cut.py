@@ -1,22 +1,31 @@
 """From a picture and a few decisions to the cut: global facts once, then any region on its own."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.crumbs import Tidied, tidy_small
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
-from tidymargin.core.difference import Difference, all_figure, measure_difference
 from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
+from tidymargin.core.difference import Difference, all_figure, measure_difference
 from tidymargin.core.ground import Ground, border_pixels
+from tidymargin.core.ink import InkFacts, is_ink, measure_inks
+from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
 from tidymargin.core.profile import measure_rim
 from tidymargin.core.reach import Pick, Reach, build_reach, clear, seed_outside, to_step
 from tidymargin.core.rim import HALO_PX, RimFacts, solve_cut
+from tidymargin.core.walls import Fence, Guard, wall_off
 
+Nature = Literal["opaque", "ink"]
 
+Start = Literal["outside", "picks", "everywhere"]
+_SPECK_PX = 5
+_GRAINY = 0.5
 _HAZE = 40.0  # how much a lossy picture's haze lengthens the tail of the ground's noise
 
 
@@ -35,6 +44,14 @@ class SheetFacts:
     jumps: tuple[Jump, ...]
     calm: Calm
     rim: RimFacts
+    inks: InkFacts
+    nature: Nature
+
+    @property
+    def crumb_px(self) -> int:
+        """The size below which standing pieces are crumbs by default: specks of a grainy ground."""
+        grainy = self.ground.noise > _GRAINY or self.difference.ringing > 0
+        return _SPECK_PX if grainy else 0
 
     @property
     def size_bytes(self) -> int:
@@ -46,6 +63,7 @@ def measure_sheet(
     picture: Picture,
     ground_rgb: tuple[float, float, float] | None = None,
     ground_kind: GroundKind | Literal["auto"] = "auto",
+    nature: Nature | Literal["auto"] = "auto",
 ) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
@@ -58,6 +76,8 @@ def measure_sheet(
         The ground's colour, 0 to 255, where a person has said it.
     ground_kind : str
         The ground's kind, where a person has said it.
+    nature : str
+        The figure's nature, where a person has said it.
 
     Raises
     ------
@@ -77,7 +97,86 @@ def measure_sheet(
     jumps = find_jumps(outside, difference.steps, grain)
     calm = find_calm(curve, jumps, grain)
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
-    return SheetFacts(ground, detected.is_busy, difference, outside, curve, jumps, calm, rim)
+    inks = measure_inks(picture, ground, difference.steps, to_step(calm.tolerance), rim.grain)
+    if nature == "auto":
+        nature = "ink" if is_ink(inks) else "opaque"
+    if nature == "ink" and len(inks.rgb):
+        red, green, blue = (round(float(v)) for v in inks.rgb[0])
+        rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
+    return SheetFacts(
+        ground, detected.is_busy, difference, outside, curve, jumps, calm, rim, inks, nature
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Decisions:
+    """What a person decided of reach; the defaults are nobody's decisions.
+
+    Parameters
+    ----------
+    start : str
+        Where clearing starts: ``outside``, ``picks`` or ``everywhere``.
+    tolerance : float or None
+        None is the one the calm proposes.
+    picks, choices, guards, fences :
+        See `Pick`, `PocketChoice`, `Guard`, `Fence`.
+    crumb_px : int or None
+        Standing pieces smaller than this are dropped; None is by the ground's noise.
+    pinhole_px : int
+        Cleared pieces smaller than this are filled.
+    """
+
+    start: Start = "outside"
+    tolerance: float | None = None
+    picks: tuple[Pick, ...] = ()
+    choices: tuple[PocketChoice, ...] = ()
+    guards: tuple[Guard, ...] = ()
+    fences: tuple[Fence, ...] = ()
+    crumb_px: int | None = None
+    pinhole_px: int = 0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Levels:
+    """The levels of a sheet's seeds, past its walls; what a change of tolerance leaves as it is.
+
+    Parameters
+    ----------
+    steps : (H, W) ndarray of uint8
+        Quantised difference with the walls.
+    reach : Reach
+        Levels from the start and the picks.
+    """
+
+    steps: NDArray[np.uint8]
+    reach: Reach
+
+    @property
+    def size_bytes(self) -> int:
+        """Memory that the arrays take, at most."""
+        figure = 0 if self.reach.figure is None else self.reach.figure.nbytes
+        own = sum(levels.nbytes for _, levels in self.reach.own)
+        return self.steps.nbytes + self.reach.levels.nbytes + own + figure
+
+
+def find_levels(picture: Picture, facts: SheetFacts, decisions: Decisions) -> Levels:
+    """Find the levels of the decided start, picks and walls.
+
+    Raises
+    ------
+    BadParameterError
+        A pick or fence lies outside the picture.
+    """
+    steps = wall_off(picture, facts.difference.steps, decisions.guards, decisions.fences)
+    if decisions.start == "everywhere":
+        start = steps
+    elif decisions.start == "picks":
+        start = np.full(steps.shape, NEVER, np.uint8)
+    elif steps is facts.difference.steps:
+        start = facts.outside
+    else:
+        start = seed_outside(steps, picture.alpha)
+    return Levels(steps, build_reach(steps, start, decisions.picks))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,22 +187,49 @@ class Cutter:
     ----------
     picture, facts :
         The sheet.
-    reach : Reach
-        Levels with the picks.
+    levels : Levels
+        Of its start, picks and walls.
     tolerance : float
         The sheet's, 0 to 50.
+    pockets : Pockets
+        At that tolerance.
+    tidied : Tidied or None
+        After crumbs and pinholes; None where none were asked for.
     """
 
     picture: Picture
     facts: SheetFacts
-    reach: Reach
+    levels: Levels
     tolerance: float
+    pockets: Pockets
+    tidied: Tidied | None = None
+
+    @property
+    def reach(self) -> Reach:
+        """The levels from the start and the picks."""
+        return self.levels.reach
+
+    @property
+    def size_bytes(self) -> int:
+        """Memory that its own arrays take, beside the facts and levels."""
+        opened = self.pockets.opened
+        tidied = 0 if self.tidied is None else self.tidied.cleared.nbytes
+        return 1000 + tidied + (0 if opened is None else opened.nbytes)
+
+    def cleared(self, region: Region) -> NDArray[np.bool_]:
+        """Return what is cleared in a region, pockets and crumbs included, (h, w) bool."""
+        if self.tidied is not None:
+            return self.tidied.cleared[region.slices].copy()
+        found = clear(self.reach, self.tolerance, region)
+        if self.pockets.opened is not None:
+            found |= self.pockets.opened[region.slices]
+        return found
 
     def render(self, region: Region) -> NDArray[np.uint8]:
         """Return the cut in a region, (h, w, 4) uint8 straight RGBA; equals the crop of the whole."""
         outer = region.grown(HALO_PX, whole(self.picture.height, self.picture.width))
         alpha = None if self.picture.alpha is None else self.picture.alpha[outer.slices]
-        cleared = clear(self.reach, self.tolerance, outer)
+        cleared = self.cleared(outer)
         if alpha is not None:  # what came in transparent has no ground behind it to unmix
             cleared &= alpha > 0
         return solve_cut(
@@ -125,16 +251,29 @@ class Cutter:
         return self.render(whole(self.picture.height, self.picture.width))
 
 
-def cut_out(
-    picture: Picture,
-    facts: SheetFacts,
-    *,
-    picks: tuple[Pick, ...] = (),
-    tolerance: float | None = None,
+def cut_by_levels(
+    picture: Picture, facts: SheetFacts, levels: Levels, decisions: Decisions
 ) -> Cutter:
-    """Apply decisions to a measured sheet; `tolerance` None is the one the calm proposes."""
-    reach = build_reach(facts.difference.steps, facts.outside, picks)
-    return Cutter(picture, facts, reach, facts.calm.tolerance if tolerance is None else tolerance)
+    """Apply tolerance, pockets and crumbs to levels that are at hand."""
+    chosen = decisions.tolerance
+    tolerance = facts.calm.tolerance if chosen is None else chosen
+    everywhere = whole(picture.height, picture.width)
+    cleared = clear(levels.reach, tolerance, everywhere)
+    pockets = find_pockets(
+        levels.steps, cleared, to_step(tolerance), facts.ground, facts.nature, decisions.choices
+    )
+    cutter = Cutter(picture, facts, levels, tolerance, pockets)
+    crumb_px = facts.crumb_px if decisions.crumb_px is None else decisions.crumb_px
+    if crumb_px <= 1 and decisions.pinhole_px <= 1:
+        return cutter
+    return replace(
+        cutter, tidied=tidy_small(cutter.cleared(everywhere), crumb_px, decisions.pinhole_px)
+    )
+
+
+def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decisions()) -> Cutter:
+    """Apply decisions to a measured sheet."""
+    return cut_by_levels(picture, facts, find_levels(picture, facts, decisions), decisions)
 
 
 def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:

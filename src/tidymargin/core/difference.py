@@ -131,9 +131,7 @@ def _touches_border(mask: NDArray[np.uint8]) -> NDArray[np.bool_]:
     return np.asarray(at_border[labels])
 
 
-def _measure_ringing(
-    raw: NDArray[np.uint16], contrast: NDArray[np.uint16], noise: float
-) -> float:
+def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], noise: float) -> float:
     """Return the share of local contrast found as haze on the ground between 2.5 and 8 px from edges."""
     # a ground with grain of its own hides most of the ringing, and its noise is allowed for already
     grain = noise * _RAW_PER_UNIT if noise > _GRAINY else 0.0
@@ -141,7 +139,9 @@ def _measure_ringing(
     away_px = np.asarray(cv2.distanceTransform((raw <= half).astype(np.uint8), cv2.DIST_L2, 3))
     # a pale outline is no haze: it differs by more, and what the figure closes in does not count
     haze = raw <= noise * _RAW_PER_UNIT + np.maximum(_RAW_PER_UNIT, _HAZE_SHARE * contrast)
-    clear = cv2.erode(_touches_border(haze.view(np.uint8)).view(np.uint8), np.ones((5, 5), np.uint8))
+    clear = cv2.erode(
+        _touches_border(haze.view(np.uint8)).view(np.uint8), np.ones((5, 5), np.uint8)
+    )
     away_px[np.asarray(clear) == 0] = 0
     counts = np.zeros(200, np.int64)
     total = _ringing_sample_kernel(

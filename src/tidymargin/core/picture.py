@@ -82,6 +82,10 @@ class Region:
             min(within.right, self.right + margin_px),
         )
 
+    def holds(self, row: int, col: int) -> bool:
+        """Whether a pixel lies in it."""
+        return self.top <= row < self.bottom and self.left <= col < self.right
+
     def bands(self, rows: int) -> Iterator["Region"]:
         """Yield this region in bands of at most so many rows, from the top."""
         for top in range(self.top, self.bottom, rows):

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from tidymargin.core.cut import Cutter
 from tidymargin.core.difference import STEP
 from tidymargin.core.errors import BadParameterError
-from tidymargin.core.levels import NEVER
-from tidymargin.core.picture import whole
-from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick, build_reach, clear, to_step
+from tidymargin.core.levels import measure_levels
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.pockets import PocketChoice
+from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick, to_step
 
 _ROOM = 1.0  # a pick on what differs more than the sheet's tolerance takes in this much more of the like
 
@@ -21,6 +22,7 @@ class Meaning(StrEnum):
 
     CLEARED = "cleared"
     POCKET = "pocket"
+    OPENED_POCKET = "opened_pocket"
     CLEAR_FROM_HERE = "clear_from_here"
     FIGURE = "figure"
 
@@ -35,30 +37,31 @@ class Place:
         FIGURE and CLEARED change nothing.
     goes_at : float or None
         The tolerance at which the place goes when clearing starts there; None beyond 50.
-    pick : Pick or None
+    reached_at : float or None
+        The tolerance at which clearing from the sheet's own seeds gets there; None beyond 50.
+    decision : Pick or PocketChoice or None
         What a click would add.
     takes : (H, W) ndarray of bool or None
-        What that would clear on top of what is cleared.
+        What that would clear on top of what is cleared, or bring back.
     share : float
         That area's share of the sheet, 0 to 1.
     """
 
     meaning: Meaning
     goes_at: float | None = None
-    pick: Pick | None = None
+    reached_at: float | None = None
+    decision: Pick | PocketChoice | None = None
     takes: NDArray[np.bool_] | None = None
     share: float = 0.0
 
 
-def describe_place(cutter: Cutter, picks: tuple[Pick, ...], row: int, col: int) -> Place:
+def describe_place(cutter: Cutter, row: int, col: int) -> Place:
     """Say what a click at a place would do.
 
     Parameters
     ----------
     cutter : Cutter
         The sheet with its present decisions.
-    picks : tuple of Pick
-        Those that `cutter.reach` was built from.
     row, col : int
         The place, in full-size pixels.
 
@@ -67,27 +70,50 @@ def describe_place(cutter: Cutter, picks: tuple[Pick, ...], row: int, col: int) 
     BadParameterError
         It lies outside the picture.
     """
-    picture, facts = cutter.picture, cutter.facts
+    picture, steps = cutter.picture, cutter.levels.steps
     if not (0 <= row < picture.height and 0 <= col < picture.width):
         raise BadParameterError(
             f"Expected a place inside {picture.width} × {picture.height} px, got {col},{row}.",
             field="picks",
         )
-    everywhere = whole(picture.height, picture.width)
-    cleared = clear(cutter.reach, cutter.tolerance, everywhere)
+    here = Region(row, col, row + 1, col + 1)
+    reached_at = _to_tolerance(int(cutter.reach.lowest(here)[0, 0]))
+    cleared = cutter.cleared(whole(picture.height, picture.width))
+    opened = cutter.pockets.opened
+    step = int(steps[row, col])
+    goes_at = _to_tolerance(step)
+    if opened is not None and opened[row, col]:
+        back = _area_around(steps, row, col, to_step(cutter.tolerance)) & opened
+        choice = PocketChoice(row, col, "keep")
+        return Place(Meaning.OPENED_POCKET, goes_at, reached_at, choice, back, float(back.mean()))
     if cleared[row, col]:
-        return Place(Meaning.CLEARED)
-    step = int(facts.difference.steps[row, col])
-    if step >= NEVER:
+        return Place(Meaning.CLEARED, goes_at, reached_at)
+    if goes_at is None:
         return Place(Meaning.FIGURE)
-    goes_at = round(step * STEP, 1)
-    within = step <= to_step(cutter.tolerance)
-    own = None if within else round(min(HIGHEST_TOLERANCE, goes_at + _ROOM), 1)
+    if step <= to_step(cutter.tolerance) and _is_beyond(reached_at, cutter.tolerance):
+        takes = _area_around(steps, row, col, to_step(cutter.tolerance)) & ~cleared
+        choice = PocketChoice(row, col, "clear")
+        return Place(Meaning.POCKET, goes_at, reached_at, choice, takes, float(takes.mean()))
+    own = round(min(HIGHEST_TOLERANCE, goes_at + _ROOM), 1)
+    takes = _area_around(steps, row, col, to_step(own)) & ~cleared
+    if cutter.reach.figure is not None:  # a figure pick holds what it gets to sooner
+        takes &= cutter.reach.figure >= step
+    if not takes[row, col]:
+        return Place(Meaning.FIGURE, reached_at=reached_at)
     pick = Pick(row, col, tolerance=own)
-    reach = build_reach(facts.difference.steps, facts.outside, (*picks, pick))
-    takes = clear(reach, cutter.tolerance, everywhere) & ~cleared
-    share = float(np.count_nonzero(takes)) / takes.size
-    if not takes[row, col]:  # a figure pick holds it
-        return Place(Meaning.FIGURE)
-    meaning = Meaning.POCKET if within else Meaning.CLEAR_FROM_HERE
-    return Place(meaning, goes_at, pick, takes, share)
+    return Place(Meaning.CLEAR_FROM_HERE, goes_at, reached_at, pick, takes, float(takes.mean()))
+
+
+def _to_tolerance(step: int) -> float | None:
+    return round(step * STEP, 1) if step * STEP <= HIGHEST_TOLERANCE else None
+
+
+def _is_beyond(reached_at: float | None, tolerance: float) -> bool:
+    """Whether clearing gets to a place only beyond a tolerance."""
+    return reached_at is None or reached_at > tolerance
+
+
+def _area_around(steps: NDArray[np.uint8], row: int, col: int, highest: int) -> NDArray[np.bool_]:
+    """Return what hangs together with a place up to a step."""
+    levels = measure_levels(steps, np.array([row * steps.shape[1] + col]), highest=highest)
+    return np.asarray(levels <= highest)

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from tidymargin.core.difference import Difference
 from tidymargin.core.ground import Ground, from_hex
 from tidymargin.core.picture import Picture, whole
-from tidymargin.core.surface import SurfaceGround
 from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
+from tidymargin.core.surface import SurfaceGround
 
 _LONGEST_WALK = 12
 _BAND_PX = 512
@@ -97,11 +97,7 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                 at_row += down
                 at_col += right
             last = max(0, min(count, _LONGEST_WALK) - 1)
-            luma_step = (
-                0.299 * path[last, 0]
-                + 0.587 * path[last, 1]
-                + 0.114 * path[last, 2]
-            )
+            luma_step = 0.299 * path[last, 0] + 0.587 * path[last, 1] + 0.114 * path[last, 2]
             blue_step = path[last, 2] - luma_step
             red_step = path[last, 0] - luma_step
             chroma_power = blue_step * blue_step + red_step * red_step
@@ -110,11 +106,7 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
             lengths[min(changed, _LONGEST_WALK)] += 1
             walks += 1
             for place in range(last):
-                luma = (
-                    0.299 * path[place, 0]
-                    + 0.587 * path[place, 1]
-                    + 0.114 * path[place, 2]
-                )
+                luma = 0.299 * path[place, 0] + 0.587 * path[place, 1] + 0.114 * path[place, 2]
                 if abs(luma_step) > 30 and chroma_power > 900:
                     blue = path[place, 2] - luma
                     red = path[place, 0] - luma

@@ -75,6 +75,8 @@ class RimFacts:
         The figure's commonest colour, laid under what is far from any figure.
     settles : bool
         Whether the ground is a smooth model that is to be settled on what is seen of it near by.
+    ink_rgb : (N, 3) ndarray of float32 or None
+        The inks, 0 to 255, of a figure that is as solid as it differs; None for an opaque one.
     """
 
     width_px: int
@@ -85,6 +87,7 @@ class RimFacts:
     palette_rgb: NDArray[np.float32]
     carried_rgb: tuple[int, int, int]
     settles: bool = False
+    ink_rgb: NDArray[np.float32] | None = None
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -407,6 +410,37 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _solve_ink_kernel(  # type: ignore[no-untyped-def]
+    rgb, ground, outside_px, top, left, bottom, right, width, grain, ringing, blur, inks,
+    share_out, figure_out,
+):  # fmt: skip
+    """Fill share and figure colour for one tile of a figure that is ink: every pixel is solved."""
+    for row in range(top, bottom):
+        for col in range(left, right):
+            if outside_px[row, col] > width + 0.5:
+                continue
+            out_row, out_col = row - top, col - left
+            by, bu, bv = _to_luma_chroma(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
+            cy, cu, cv = _to_luma_chroma(
+                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+            )
+            best, found = 1e18, 0.0
+            best_ink = 0
+            for ink in range(inks.shape[0]):
+                fy, fu, fv = _to_luma_chroma(inks[ink, 0], inks[ink, 1], inks[ink, 2])
+                share, misfit = _solve(
+                    cy - by, cu - bu, cv - bv, fy - by, fu - bu, fv - bv, grain, ringing, blur
+                )
+                if misfit < best:
+                    best, best_ink, found = misfit, ink, share
+            share_out[out_row, out_col] = min(1.0, max(0.0, found))
+            for channel in range(3):
+                figure_out[out_row, out_col, channel] = inks[best_ink, channel]
+
+
+@njit(cache=True, nogil=True)
 def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, out):  # type: ignore[no-untyped-def]
     """Round share and figure to straight RGBA; carry the nearest figure colour on under nothing.
 
@@ -539,9 +573,6 @@ def solve_cut(
     outside_px = _distance_px(cleared)
     if facts.settles:
         ground = _settle(rgb, ground, outside_px > facts.width_px + 1.5)
-    sure = np.zeros(cleared.shape, np.bool_)
-    slack = 1 if facts.stain_px == facts.width_px else int(2 * facts.grain) + 1
-    _sure_kernel(rgb, inside_px, facts.stain_px + 0.5, slack, sure)
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach = CARRY_PX
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
@@ -552,13 +583,34 @@ def solve_cut(
         slice(first_row - top + reach, last_row - top + reach),
         slice(first_col - left + reach, last_col - left + reach),
     )
+    if facts.ink_rgb is not None:
+        _solve_ink_kernel(
+            rgb, ground, outside_px, first_row, first_col, last_row, last_col, facts.width_px + 1,
+            facts.grain, facts.luma_ringing, facts.chroma_blur, facts.ink_rgb, share[window], figure[window],
+        )  # fmt: skip
+        return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
+    sure = np.zeros(cleared.shape, np.bool_)
+    slack = 1 if facts.stain_px == facts.width_px else int(2 * facts.grain) + 1
+    _sure_kernel(rgb, inside_px, facts.stain_px + 0.5, slack, sure)
     _solve_rim_kernel(
         rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
         facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
         share[window], figure[window],
     )  # fmt: skip
+    return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
+
+
+def _compose(
+    share: NDArray[np.float32],
+    figure: NDArray[np.float32],
+    reach: int,
+    facts: RimFacts,
+    alpha: NDArray[np.uint8] | None,
+    out: NDArray[np.uint8],
+) -> NDArray[np.uint8]:
+    """Fill `out` from share and figure, which come with a margin of `reach` px."""
     deep = _distance_px(share * 255.0 < 0.5)
-    own_alpha = np.zeros((1, 1), np.uint8) if alpha is None else np.ascontiguousarray(alpha[own])
+    own_alpha = np.zeros((1, 1), np.uint8) if alpha is None else np.ascontiguousarray(alpha)
     carried = np.array(facts.carried_rgb, np.int64)
     _compose_kernel(share, figure, deep, reach, carried, own_alpha, alpha is not None, out)
     return out

@@ -161,7 +161,10 @@ def _roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:
 
 
 def _grow(
-    lab: NDArray[np.float64], solid: NDArray[np.bool_], is_screen: bool, pull: NDArray[np.float64] | None
+    lab: NDArray[np.float64],
+    solid: NDArray[np.bool_],
+    is_screen: bool,
+    pull: NDArray[np.float64] | None,
 ) -> NDArray[np.bool_]:
     """Return the places that the border's commonest ground hangs together with, in small steps."""
     frame = frame_mask(*solid.shape) & solid
@@ -222,9 +225,7 @@ def _fit(
     known, values = terms.reshape(-1, terms.shape[2])[at], logs.reshape(-1, 3)[at]
     degree = np.array([i + j for i in range(4) for j in range(4 - i)], np.float64)
     hold = np.diag(1e-5 * len(at) * np.maximum(0, degree - 1) ** 2)
-    solved = np.linalg.solve(
-        known.T @ known + hold + 1e-9 * np.eye(len(degree)), known.T @ values
-    )
+    solved = np.linalg.solve(known.T @ known + hold + 1e-9 * np.eye(len(degree)), known.T @ values)
     return np.asarray(terms @ solved)
 
 
@@ -240,7 +241,7 @@ def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArr
     half = ((width + 1) // 2, (height + 1) // 2)
     coarse_weight = np.asarray(cv2.resize(weight, half, interpolation=cv2.INTER_AREA))
     weighed = np.asarray(cv2.resize(values * weight[..., None], half, interpolation=cv2.INTER_AREA))
-    coarse = weighed / np.maximum(coarse_weight, 1e-6)[..., None]
+    coarse = (weighed / np.maximum(coarse_weight, 1e-6)[..., None]).astype(np.float32)
     carried = _carry_on(coarse, np.minimum(1, 2 * coarse_weight))
     smooth = cv2.GaussianBlur(
         cv2.resize(carried, (width, height), interpolation=cv2.INTER_LINEAR), (0, 0), 1.0
@@ -319,10 +320,8 @@ def _shrink(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def _joined(mask: NDArray[np.bool_], sound: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Keep the pieces of a mask that have grown out of sound ground, or are large and smooth themselves."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(
-        mask.astype(np.uint8), connectivity=4
-    )
+    """Keep the pieces of a mask that have grown out of sound ground."""
+    count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=4)
     grown = np.bincount(labels.ravel(), weights=sound.ravel(), minlength=count) > 0
     grown[0] = False
     return np.asarray(grown[labels])
@@ -332,7 +331,7 @@ def _left_over(rest: NDArray[np.float64], sound: NDArray[np.bool_]) -> NDArray[n
     weight = sound.astype(np.float32)
     near = cv2.GaussianBlur(weight, (0, 0), 1.2)
     mean = cv2.GaussianBlur((rest * weight[..., None]).astype(np.float32), (0, 0), 1.2)
-    smooth = mean / np.maximum(near, 1e-3)[..., None]
+    smooth = (mean / np.maximum(near, 1e-3)[..., None]).astype(np.float32)
     return _carry_on(smooth, np.where(sound, 1, 0).astype(np.float32))
 
 
@@ -340,9 +339,7 @@ def _to_lab(logs: NDArray[np.float64]) -> NDArray[np.float64]:
     return linear_to_oklab(np.clip(np.exp(logs) - _LOG_FLOOR, 0, 1))
 
 
-def _with_noise(
-    picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]
-) -> SurfaceGround:
+def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]) -> SurfaceGround:
     """Measure grain on full-size pixels of sound ground, and how much of the border it explains."""
     random = np.random.default_rng(7)
     rows_of, cols_of = np.nonzero(sound)

@@ -180,9 +180,7 @@ class Drawing:
         return rgba
 
 
-def mix_over(
-    figure: NDArray[np.float32], ground_rgb: NDArray[np.floating]
-) -> NDArray[np.floating]:
+def mix_over(figure: NDArray[np.float32], ground_rgb: NDArray[np.floating]) -> NDArray[np.floating]:
     """Lay a figure over a ground, in display-coded sRGB; (H, W, 3), 0 to 255, not rounded."""
     alpha = figure[..., 3:]
     return figure[..., :3] * alpha + ground_rgb * (1 - alpha)

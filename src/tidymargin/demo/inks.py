@@ -79,6 +79,4 @@ def sign(
     tall = y1 - y0
     for piece, wide in wander(random, x0, x1, y0 + 0.5 * tall, tall * 0.8, 7):
         drawing.stroke(piece, width_px * wide, label)
-    drawing.stroke(
-        [(x0 + 0.2 * (x1 - x0), y1), (x1, y1 - 0.1 * tall)], width_px * 0.8, label
-    )
+    drawing.stroke([(x0 + 0.2 * (x1 - x0), y1), (x1, y1 - 0.1 * tall)], width_px * 0.8, label)

@@ -6,8 +6,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from tidymargin.core.cut import Decisions
 from tidymargin.core.errors import BadRecipeError
+from tidymargin.core.ground import from_hex
+from tidymargin.core.pockets import PocketChoice
 from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick
+from tidymargin.core.walls import Guard
 
 RECIPE_VERSION: Literal[1] = 1
 
@@ -56,12 +60,59 @@ class PickEntry(BaseModel):
         return Pick(self.y, self.x, self.marks == "figure", own)
 
 
+class PocketEntry(BaseModel):
+    """What was decided of the pocket at a place."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Place
+    y: Place
+    verdict: Literal["clear", "keep"]
+
+
+class GuardEntry(BaseModel):
+    """A colour that is never cleared, and the difference from it that is guarded."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    colour: Colour
+    tolerance: Tolerance = 6.0
+
+
 class ReachStep(Step):
     """Where clearing starts and how far it goes."""
 
-    start: Literal["outside"] = "outside"
+    start: Literal["outside", "picks", "everywhere"] = "outside"
     tolerance: Auto | Tolerance = "auto"
     picks: tuple[PickEntry, ...] = ()
+    pockets: tuple[PocketEntry, ...] = ()
+    guards: tuple[GuardEntry, ...] = ()
+    fences: tuple[tuple[tuple[Place, Place], ...], ...] = Field(
+        (), description="Lines through places [x, y] that clearing cannot cross"
+    )
+    crumbs_px: Auto | Annotated[int, Field(ge=0, le=100_000)] = Field(
+        "auto", description="Standing pieces smaller than this are dropped; auto: by the grain"
+    )
+    pinholes_px: Annotated[int, Field(ge=0, le=100_000)] = 0
+
+    def to_decisions(self) -> Decisions:
+        """Return the step as the core takes it."""
+        return Decisions(
+            start=self.start,
+            tolerance=None if self.tolerance == "auto" else float(self.tolerance),
+            picks=tuple(entry.to_pick() for entry in self.picks),
+            choices=tuple(PocketChoice(p.y, p.x, p.verdict) for p in self.pockets),
+            guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
+            fences=tuple(tuple((y, x) for x, y in fence) for fence in self.fences),
+            crumb_px=None if self.crumbs_px == "auto" else int(self.crumbs_px),
+            pinhole_px=self.pinholes_px,
+        )
+
+    @property
+    def walls(self) -> str:
+        """What levels depend on, as JSON; everything of this step but tolerance, pockets and crumbs."""
+        own = {"start", "picks", "guards", "fences"}
+        return self.model_dump_json(include=own)
 
 
 class ByHandStep(Step):

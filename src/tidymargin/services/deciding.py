@@ -2,14 +2,20 @@
 
 from typing import Any
 
+from pydantic import BaseModel
+
+from tidymargin.core.difference import STEP
 from tidymargin.core.errors import BadParameterError
+from tidymargin.core.ground import to_hex
+from tidymargin.core.picture import Region
 from tidymargin.core.place import Place, describe_place
-from tidymargin.formats.recipe import PickEntry, Recipe, change_recipe
+from tidymargin.core.pockets import Pocket, PocketChoice, Pockets
+from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
+    cut_name,
     load_cutter,
     load_measured,
-    reach_name,
     read_recipe_of,
     start_measuring,
     to_state,
@@ -23,9 +29,9 @@ def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:
     facts = load_measured(workshop, sheet, recipe).facts
     chosen = recipe.reach.tolerance
     return {
-        "ground": "flat",
+        "ground": facts.ground.kind,
         "colour": facts.ground.hex,
-        "figure": "opaque",
+        "figure": facts.nature,
         "tolerance": facts.calm.tolerance if chosen == "auto" else chosen,
     }
 
@@ -39,74 +45,213 @@ def _commit(workshop: Workshop, sheet: Sheet, seen: int, recipe: Recipe, change:
     return saved
 
 
+def _change(
+    workshop: Workshop, sheet_id: int, seen: int, change: str, step: str, **values: Any
+) -> Sheet:
+    """Replace values of one step; one row of history, or none when nothing changes."""
+    sheet = workshop.sheets.load(sheet_id)
+    recipe = change_recipe(read_recipe_of(sheet), step, **values)
+    return _commit(workshop, sheet, seen, recipe, change)
+
+
 def set_tolerance(workshop: Workshop, sheet_id: int, seen: int, tolerance: str | float) -> Sheet:
     """Set the sheet's tolerance, a number from 0 to 50 or ``auto``."""
-    sheet = workshop.sheets.load(sheet_id)
-    recipe = change_recipe(read_recipe_of(sheet), "reach", tolerance=tolerance)
-    return _commit(workshop, sheet, seen, recipe, "tolerance")
+    return _change(workshop, sheet_id, seen, "tolerance", "reach", tolerance=tolerance)
+
+
+def set_ground(workshop: Workshop, sheet_id: int, seen: int, kind: str) -> Sheet:
+    """Set the ground's kind, or ``auto``; a colour that was said of another kind is let go."""
+    return _change(workshop, sheet_id, seen, "ground", "ground", kind=kind, colour="auto")
 
 
 def set_ground_colour(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
     """Set the ground's colour, #RRGGBB or ``auto``."""
-    sheet = workshop.sheets.load(sheet_id)
-    recipe = change_recipe(read_recipe_of(sheet), "ground", colour=colour)
-    return _commit(workshop, sheet, seen, recipe, "ground_colour")
+    return _change(workshop, sheet_id, seen, "ground_colour", "ground", colour=colour)
+
+
+def set_figure(workshop: Workshop, sheet_id: int, seen: int, nature: str) -> Sheet:
+    """Set the figure's nature: ``opaque``, ``ink`` or ``auto``."""
+    return _change(workshop, sheet_id, seen, "figure", "ground", figure=nature)
+
+
+def set_start(workshop: Workshop, sheet_id: int, seen: int, start: str) -> Sheet:
+    """Set where clearing starts: ``outside``, ``picks`` or ``everywhere``."""
+    return _change(workshop, sheet_id, seen, "start", "reach", start=start)
+
+
+def set_small_pieces(
+    workshop: Workshop, sheet_id: int, seen: int, crumbs_px: str | int, pinholes_px: int
+) -> Sheet:
+    """Set below which size crumbs are dropped (or ``auto``) and pinholes filled."""
+    return _change(
+        workshop, sheet_id, seen, "crumbs", "reach", crumbs_px=crumbs_px, pinholes_px=pinholes_px
+    )
 
 
 def set_backdrop(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
     """Set the proof's backdrop of any colour, #RRGGBB."""
-    sheet = workshop.sheets.load(sheet_id)
-    recipe = change_recipe(read_recipe_of(sheet), "proof", backdrop=colour)
-    return _commit(workshop, sheet, seen, recipe, "backdrop")
+    return _change(workshop, sheet_id, seen, "backdrop", "proof", backdrop=colour)
 
 
 def set_trim(workshop: Workshop, sheet_id: int, seen: int, trim: bool, margin_px: int) -> Sheet:
     """Set whether exports are cropped to the figure, and the margin around it."""
-    sheet = workshop.sheets.load(sheet_id)
-    recipe = change_recipe(read_recipe_of(sheet), "export", trim=trim, margin_px=margin_px)
-    return _commit(workshop, sheet, seen, recipe, "trim")
+    return _change(workshop, sheet_id, seen, "trim", "export", trim=trim, margin_px=margin_px)
+
+
+def load_pockets(workshop: Workshop, sheet: Sheet) -> Pockets:
+    """Return a sheet's pockets at its present state."""
+    recipe = read_recipe_of(sheet)
+    name = f"pockets:{cut_name(sheet, recipe)}"
+    return workshop.executor.run(
+        name, Priority.VIEW, lambda: load_cutter(workshop, sheet, recipe).pockets
+    )
 
 
 def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place:
     """Say what a click at a place would do."""
     recipe = read_recipe_of(sheet)
-    tolerance = recipe.reach.tolerance
-    name = f"place:{reach_name(sheet, recipe)}:{tolerance}:{row}:{col}"
+    name = f"place:{cut_name(sheet, recipe)}:{row}:{col}"
     found: Place | None = workshop.small.get(name)
     if found is None:
-
-        def compute() -> Place:
-            picks = tuple(entry.to_pick() for entry in recipe.reach.picks)
-            return describe_place(load_cutter(workshop, sheet, recipe), picks, row, col)
-
-        found = workshop.executor.run(name, Priority.VIEW, compute)
+        found = workshop.executor.run(
+            name,
+            Priority.VIEW,
+            lambda: describe_place(load_cutter(workshop, sheet, recipe), row, col),
+        )
         size = 64 if found.takes is None else found.takes.nbytes
         workshop.small.put(name, found, size)
     return found
 
 
+def _entries(entries: tuple[BaseModel, ...]) -> list[dict[str, Any]]:
+    return [entry.model_dump() for entry in entries]
+
+
 def pick_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
     """Do what a click at a place means; changes nothing where it means nothing."""
     sheet = workshop.sheets.load(sheet_id)
-    place = look_at_place(workshop, sheet, row, col)
-    if place.pick is None:
+    decision = look_at_place(workshop, sheet, row, col).decision
+    if decision is None:
         return sheet
-    own = place.pick.tolerance
-    entry = PickEntry(x=col, y=row, tolerance="auto" if own is None else own)
-    recipe = read_recipe_of(sheet)
-    picks = [*(e.model_dump() for e in recipe.reach.picks), entry.model_dump()]
-    return _commit(workshop, sheet, seen, change_recipe(recipe, "reach", picks=picks), "pick")
+    if isinstance(decision, PocketChoice):
+        return decide_pocket(workshop, sheet_id, seen, row, col, decision.verdict)
+    own = "auto" if decision.tolerance is None else decision.tolerance
+    picks = _entries(read_recipe_of(sheet).reach.picks)
+    picks.append({"x": col, "y": row, "marks": "ground", "tolerance": own})
+    return _change(workshop, sheet_id, seen, "pick", "reach", picks=picks)
 
 
-def remove_pick(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
-    """Take a pick away; picks are numbered from 1."""
+def keep_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
+    """Mark a place as figure: what it gets to sooner than clearing does is kept."""
     sheet = workshop.sheets.load(sheet_id)
-    recipe = read_recipe_of(sheet)
-    picks = [entry.model_dump() for entry in recipe.reach.picks]
-    if not 1 <= number <= len(picks):
-        raise BadParameterError(f"Expected a pick from 1 to {len(picks)}, got {number}.")
-    del picks[number - 1]
-    return _commit(workshop, sheet, seen, change_recipe(recipe, "reach", picks=picks), "unpick")
+    picks = _entries(read_recipe_of(sheet).reach.picks)
+    picks.append({"x": col, "y": row, "marks": "figure"})
+    return _change(workshop, sheet_id, seen, "figure_pick", "reach", picks=picks)
+
+
+def tune_at(
+    workshop: Workshop, sheet_id: int, seen: int, row: int, col: int, *, takes: bool
+) -> Sheet:
+    """Set the tolerance up to a place, so that it goes, or just short of it, so that it stays.
+
+    Raises
+    ------
+    BadParameterError
+        No tolerance in range gets there, or clearing starts at the place itself.
+    """
+    sheet = workshop.sheets.load(sheet_id)
+    at = look_at_place(workshop, sheet, row, col).reached_at
+    if at is None:
+        raise BadParameterError(
+            "No tolerance up to 50 gets to this place.", hint="Pick it instead.", field="tolerance"
+        )
+    if not takes and at == 0:
+        raise BadParameterError(
+            "This place is ground at every tolerance.",
+            hint="Mark it as figure instead.",
+            field="tolerance",
+        )
+    tolerance = at if takes else round(at - STEP, 1)
+    return _change(workshop, sheet_id, seen, "tolerance", "reach", tolerance=tolerance)
+
+
+def decide_pocket(
+    workshop: Workshop, sheet_id: int, seen: int, row: int, col: int, verdict: str
+) -> Sheet:
+    """Clear or keep the pocket at a place; a choice made in the same pocket before is replaced."""
+    sheet = workshop.sheets.load(sheet_id)
+    listed = load_pockets(workshop, sheet).listed
+    box = next((p.box for p in listed if (p.row, p.col) == (row, col)), None)
+    before = [
+        entry
+        for entry in _entries(read_recipe_of(sheet).reach.pockets)
+        if (entry["y"], entry["x"]) != (row, col)
+        and not (box and _is_alone_in(box, listed, entry["y"], entry["x"]))
+    ]
+    chosen = [*before, {"x": col, "y": row, "verdict": verdict}]
+    change = "pocket_cleared" if verdict == "clear" else "pocket_kept"
+    return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+
+
+def _is_alone_in(box: Region, listed: tuple[Pocket, ...], row: int, col: int) -> bool:
+    """Whether a place lies in one box only, so that it must be of that pocket."""
+    return [p.box for p in listed if p.box.holds(row, col)] == [box]
+
+
+def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -> Sheet:
+    """Clear or keep all listed pockets alike."""
+    sheet = workshop.sheets.load(sheet_id)
+    listed = load_pockets(workshop, sheet).listed
+    chosen = [{"x": p.col, "y": p.row, "verdict": verdict} for p in listed]
+    change = "pockets_cleared" if verdict == "clear" else "pockets_kept"
+    return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+
+
+def guard_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
+    """Guard the colour at a place: it is never cleared, wherever it is."""
+    sheet = workshop.sheets.load(sheet_id)
+    rgb = load_measured(workshop, sheet).picture.rgb
+    if not (0 <= row < rgb.shape[0] and 0 <= col < rgb.shape[1]):
+        raise BadParameterError("Expected a place inside the picture.", field="guards")
+    near = rgb[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2].reshape(-1, 3)
+    guards = _entries(read_recipe_of(sheet).reach.guards)
+    guards.append({"colour": to_hex(near.mean(axis=0))})
+    return _change(workshop, sheet_id, seen, "guard", "reach", guards=guards)
+
+
+def set_guard(workshop: Workshop, sheet_id: int, seen: int, number: int, tolerance: float) -> Sheet:
+    """Set how far a guard reaches; guards are numbered from 1."""
+    guards = _entries(read_recipe_of(workshop.sheets.load(sheet_id)).reach.guards)
+    _require_number(number, guards, "guard")
+    guards[number - 1]["tolerance"] = tolerance
+    return _change(workshop, sheet_id, seen, "guard", "reach", guards=guards)
+
+
+def add_fence(workshop: Workshop, sheet_id: int, seen: int, places: list[tuple[int, int]]) -> Sheet:
+    """Add a fence through places of (x, y)."""
+    sheet = workshop.sheets.load(sheet_id)
+    if len(places) < 2 or any(
+        not (0 <= x < sheet.width and 0 <= y < sheet.height) for x, y in places
+    ):
+        raise BadParameterError(
+            "Expected a fence of at least two places inside the picture.", field="fences"
+        )
+    fences = [*read_recipe_of(sheet).reach.fences, tuple(places)]
+    return _change(workshop, sheet_id, seen, "fence", "reach", fences=fences)
+
+
+def remove_thing(workshop: Workshop, sheet_id: int, seen: int, kind: str, number: int) -> Sheet:
+    """Take a pick, guard or fence away; each kind is numbered from 1."""
+    reach = read_recipe_of(workshop.sheets.load(sheet_id)).reach
+    things = list(getattr(reach, f"{kind}s"))
+    _require_number(number, things, kind)
+    del things[number - 1]
+    return _change(workshop, sheet_id, seen, f"un{kind}", "reach", **{f"{kind}s": things})
+
+
+def _require_number(number: int, things: list[Any], kind: str) -> None:
+    if not 1 <= number <= len(things):
+        raise BadParameterError(f"Expected a {kind} from 1 to {len(things)}, got {number}.")
 
 
 def undo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:

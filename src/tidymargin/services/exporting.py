@@ -9,7 +9,7 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import load_cutter, reach_name, measure_by, read_recipe_of
+from tidymargin.services.opening import cut_name, load_cutter, measure_by, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -70,7 +70,7 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
     def compute() -> bytes:
         return _to_png(load_cutter(workshop, sheet, recipe), recipe, sheet.dots_per_inch)
 
-    name = f"export:{reach_name(sheet, recipe)}:{recipe.reach.tolerance}:{recipe.export.name}"
+    name = f"export:{cut_name(sheet, recipe)}:{recipe.export.name}"
     return workshop.executor.run(name, Priority.EXPORT, compute)
 
 
@@ -78,13 +78,7 @@ def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
     decoded = decode_picture(data)
     facts = measure_by(recipe, decoded.picture)
-    chosen = recipe.reach.tolerance
-    cutter = cut_out(
-        decoded.picture,
-        facts,
-        picks=tuple(entry.to_pick() for entry in recipe.reach.picks),
-        tolerance=None if chosen == "auto" else float(chosen),
-    )
+    cutter = cut_out(decoded.picture, facts, recipe.reach.to_decisions())
     return _to_png(cutter, recipe, decoded.dots_per_inch)
 
 

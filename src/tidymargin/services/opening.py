@@ -3,10 +3,17 @@
 import re
 
 from tidymargin import ENGINE_VERSION
-from tidymargin.core.cut import Cutter, SheetFacts, choose_blotter, find_spot, measure_sheet
+from tidymargin.core.cut import (
+    Cutter,
+    SheetFacts,
+    choose_blotter,
+    cut_by_levels,
+    find_levels,
+    find_spot,
+    measure_sheet,
+)
 from tidymargin.core.ground import from_hex
 from tidymargin.core.picture import Picture
-from tidymargin.core.reach import Reach, build_reach
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority
@@ -105,7 +112,7 @@ def measure_by(recipe: Recipe, picture: Picture) -> SheetFacts:
     """Measure a picture as its recipe's first step says."""
     said = recipe.ground
     colour = None if said.colour == "auto" else from_hex(said.colour)
-    return measure_sheet(picture, colour, said.kind)
+    return measure_sheet(picture, colour, said.kind, said.figure)
 
 
 def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
@@ -136,25 +143,37 @@ def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None
     return found
 
 
-def reach_name(sheet: Sheet, recipe: Recipe) -> str:
+def levels_name(sheet: Sheet, recipe: Recipe) -> str:
     """Return the name of a sheet's levels: everything they depend on, and not the tolerance."""
-    picks = ";".join(entry.model_dump_json() for entry in recipe.reach.picks)
-    return f"{facts_name(sheet, recipe)}:{picks}"
+    return f"{facts_name(sheet, recipe)}:{recipe.reach.walls}"
+
+
+def cut_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return the name of a sheet's cut: its facts and all of reach."""
+    return f"{facts_name(sheet, recipe)}:{recipe.reach.name}"
 
 
 def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     """Return a sheet ready to render; to be called by the executor's own jobs."""
+    name = cut_name(sheet, recipe)
+    cutter = workshop.cutters.get(name)
+    if cutter is not None:
+        return cutter
     found = workshop.measured.get(facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
-    name = reach_name(sheet, recipe)
-    reach: Reach | None = workshop.reaches.get(name)
-    if reach is None:
-        picks = tuple(entry.to_pick() for entry in recipe.reach.picks)
-        reach = build_reach(found.facts.difference.steps, found.facts.outside, picks)
-        own = sum(levels.nbytes for _, levels in reach.own)
-        shared = 0 if reach.levels is found.facts.outside else reach.levels.nbytes
-        workshop.reaches.put(
-            name, reach, own + shared + (0 if reach.figure is None else reach.figure.nbytes) + 1
-        )
-    chosen = recipe.reach.tolerance
-    tolerance = found.facts.calm.tolerance if chosen == "auto" else float(chosen)
-    return Cutter(found.picture, found.facts, reach, tolerance)
+    decisions = recipe.reach.to_decisions()
+    place = levels_name(sheet, recipe)
+    levels = workshop.levels.get(place)
+    if levels is None:
+        levels = find_levels(found.picture, found.facts, decisions)
+        workshop.levels.put(place, levels, levels.size_bytes)
+    cutter = cut_by_levels(found.picture, found.facts, levels, decisions)
+    workshop.cutters.put(name, cutter, cutter.size_bytes)
+    return cutter
+
+
+def load_tolerance(workshop: Workshop, sheet: Sheet) -> float:
+    """Return the tolerance that a sheet's present state has, measured or set."""
+    chosen = read_recipe_of(sheet).reach.tolerance
+    if chosen != "auto":
+        return float(chosen)
+    return load_measured(workshop, sheet).facts.calm.tolerance

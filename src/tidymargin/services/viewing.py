@@ -10,16 +10,15 @@ from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region, whole
-from tidymargin.core.reach import clear
 from tidymargin.core.rim import HALO_PX
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
+    cut_name,
     facts_name,
     load_cutter,
     load_picture,
-    reach_name,
     read_recipe_of,
 )
 from tidymargin.services.workshop import Workshop
@@ -87,7 +86,7 @@ class TiledCut:
     def _content(self, tile: Region) -> bytes:
         """Return the hash of what is cleared in and around a tile."""
         outer = tile.grown(HALO_PX, self._everywhere)
-        cleared = clear(self._cutter.reach, self._cutter.tolerance, outer)
+        cleared = self._cutter.cleared(outer)
         return blake2b(np.packbits(cleared).tobytes(), digest_size=16).digest()
 
     def _tile(self, top: int, left: int, shrink: int) -> Rgba:
@@ -163,7 +162,7 @@ def render_view(
         tiled = TiledCut(workshop, cutter, facts_name(sheet, recipe))
         return _cut_window(tiled, view, whole(sheet.height, sheet.width))
 
-    name = f"view:{reach_name(sheet, recipe)}:{recipe.reach.tolerance}:{view}"
+    name = f"view:{cut_name(sheet, recipe)}:{view}"
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
@@ -212,7 +211,7 @@ def _fit(sheet: Sheet, side_px: int) -> View:
 def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
     """Return a small PNG of the whole cut."""
     recipe = read_recipe_of(sheet)
-    name = f"thumbnail:{reach_name(sheet, recipe)}:{recipe.reach.tolerance}"
+    name = f"thumbnail:{cut_name(sheet, recipe)}"
     found: bytes | None = workshop.small.get(name)
     if found is None:
 

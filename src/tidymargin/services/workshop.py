@@ -7,10 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.cut import Cutter, SheetFacts, cut_out, measure_sheet
+from tidymargin.core.cut import Cutter, Levels, SheetFacts, cut_out, measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.core.place import describe_place
-from tidymargin.core.reach import Reach
 from tidymargin.services.cache import ByteCache
 from tidymargin.services.executor import Executor
 from tidymargin.store.database import open_database
@@ -40,7 +39,8 @@ class Workshop:
     executor: Executor = field(default_factory=Executor)
     pictures: ByteCache[Picture] = field(default_factory=lambda: ByteCache(1024 * _MB))
     measured: ByteCache[Measured] = field(default_factory=lambda: ByteCache(1024 * _MB))
-    reaches: ByteCache[Reach] = field(default_factory=lambda: ByteCache(512 * _MB))
+    levels: ByteCache[Levels] = field(default_factory=lambda: ByteCache(512 * _MB))
+    cutters: ByteCache[Cutter] = field(default_factory=lambda: ByteCache(256 * _MB))
     tiles: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(256 * _MB))
     small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
 
@@ -65,4 +65,4 @@ def warm_kernels() -> None:
     picture = Picture(rgb)
     cutter: Cutter = cut_out(picture, measure_sheet(picture))
     cutter.render_whole()
-    describe_place(cutter, (), 45, 45)
+    describe_place(cutter, 45, 45)

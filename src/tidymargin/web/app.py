@@ -19,7 +19,9 @@ _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src 'self'; "
     "img-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
-_FIELDS_WITH_A_PLACE = {"tolerance", "colour", "backdrop", "margin_px"}
+_FIELDS_WITH_A_PLACE = {
+    "tolerance", "colour", "kind", "backdrop", "margin_px", "fences", "crumbs_px", "pinholes_px",
+}  # fmt: skip
 
 
 def the_workshop() -> Workshop:

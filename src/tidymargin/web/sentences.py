@@ -8,13 +8,19 @@ from flask_babel import gettext as _gettext
 from flask_babel import ngettext as _ngettext
 from markupsafe import Markup, escape
 
+from tidymargin.core.checker import CheckerGround
 from tidymargin.core.cut import SheetFacts
+from tidymargin.core.difference import STEP
+from tidymargin.core.ground import Ground
 from tidymargin.core.place import Meaning, Place
+from tidymargin.core.pockets import Pocket, Pockets
 from tidymargin.core.reach import HIGHEST_TOLERANCE
-from tidymargin.formats.recipe import ProofStep, Recipe
+from tidymargin.core.surface import SurfaceGround
+from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
 from tidymargin.store.sheets import Sheet
 
 _FEW = 0.5
+_SHADED = 0.08
 CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP = 280, 96, 18
 
 
@@ -39,8 +45,21 @@ CHANGES = {
     "ground_colour": gettext_noop("ground colour"),
     "backdrop": gettext_noop("backdrop"),
     "trim": gettext_noop("trim"),
+    "ground": gettext_noop("ground"),
+    "figure": gettext_noop("figure"),
+    "start": gettext_noop("start"),
+    "crumbs": gettext_noop("small pieces"),
     "pick": gettext_noop("pick"),
+    "figure_pick": gettext_noop("figure pick"),
     "unpick": gettext_noop("pick removed"),
+    "pocket_cleared": gettext_noop("pocket cleared"),
+    "pocket_kept": gettext_noop("pocket kept"),
+    "pockets_cleared": gettext_noop("all pockets cleared"),
+    "pockets_kept": gettext_noop("all pockets kept"),
+    "guard": gettext_noop("guard"),
+    "unguard": gettext_noop("guard removed"),
+    "fence": gettext_noop("fence"),
+    "unfence": gettext_noop("fence removed"),
 }
 """What made a state, in words: “Undo tolerance”."""
 
@@ -93,52 +112,196 @@ def format_share(share: float) -> str:
     return f"{percent:.2f} %" if percent < 1 else f"{percent:.1f} %"
 
 
+_PLACES = (
+    (gettext_noop("upper left"), gettext_noop("top"), gettext_noop("upper right")),
+    (gettext_noop("left"), gettext_noop("middle"), gettext_noop("right")),
+    (gettext_noop("lower left"), gettext_noop("bottom"), gettext_noop("lower right")),
+)
+
+NATURES = {"opaque": gettext_noop("Opaque"), "ink": gettext_noop("Ink")}
+KINDS = {
+    "flat": gettext_noop("flat"),
+    "paper": gettext_noop("paper"),
+    "screen": gettext_noop("screen"),
+    "checker": gettext_noop("printed-in pattern"),
+}
+STARTS = {
+    "outside": gettext_noop("outside"),
+    "picks": gettext_noop("the picks"),
+    "everywhere": gettext_noop("everywhere"),
+}
+
+
+def say_reasons(facts: SheetFacts) -> list[str]:
+    """Say in numbers what the ground and the figure's nature were told by."""
+    ground = facts.ground
+    said = []
+    if facts.is_busy:
+        said.append(
+            gettext(
+                "The border shows no even colour, no smooth surface and no pattern. Where the "
+                "background is busy, a tolerance cannot part it from the figure: what you pick goes, "
+                "and rims are cut, not solved."
+            )
+        )
+    if isinstance(ground, CheckerGround):
+        said.append(
+            gettext(
+                "A pattern of %(light)s and %(dark)s in squares of %(period)s px is printed into the picture.",
+                light=ground.hex,
+                dark=ground.dark_hex,
+                period=f"{ground.period_px:.1f}",
+            )
+        )
+    elif isinstance(ground, SurfaceGround):
+        darker, row, col = ground.describe_shade()
+        said.append(
+            gettext(
+                "%(colour)s, %(darker)s darker at the %(place)s; grain %(noise)s.",
+                colour=ground.hex,
+                darker=f"{100 * darker:.0f} %",
+                place=gettext(_PLACES[row][col]),
+                noise=f"{ground.noise:.1f}",
+            )
+        )
+    elif ground.border_share:
+        said.append(
+            gettext(
+                "%(colour)s along %(share)s of the border; grain %(noise)s.",
+                colour=ground.hex,
+                share=f"{100 * ground.border_share:.0f} %",
+                noise=f"{ground.noise:.1f}",
+            )
+        )
+    if facts.nature == "ink":
+        said.append(
+            gettext(
+                "Ink: %(inks)s. Density varies by %(spread)s along the strokes.",
+                inks=", ".join(facts.inks.hexes) or "-",
+                spread=f"{100 * facts.inks.spread:.0f} %",
+            )
+        )
+    return said
+
+
+def _name_ground(ground: Ground) -> str:
+    if isinstance(ground, CheckerGround):
+        return gettext("a printed-in pattern of %(p)s px", p=f"{ground.period_px:.1f}")
+    if ground.kind == "flat":
+        return gettext("flat %(colour)s", colour=name_colour(ground.hex))
+    return gettext("%(kind)s %(colour)s", kind=gettext(KINDS[ground.kind]), colour=ground.hex)
+
+
 def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     ground = facts.ground
-    chosen = recipe.ground.colour != "auto"
-    if ground.border_share == 0 and not chosen:
+    said = recipe.ground
+    if ground.border_share == 0 and said.colour == said.kind == "auto":
         none = phrase("ground", gettext("Ground"), gettext("no ground"))
-        said = fill(
+        words = fill(
             gettext("The border came in transparent, so there is %(ground)s to clear."), ground=none
         )
-        return StepView("ground", "look again", _STATES["look again"], said)
-    value = gettext("flat %(colour)s", colour=name_colour(ground.hex))
-    flat = phrase("ground", gettext("Ground"), value, swatch=ground.hex)
-    if ground.border_share < _FEW:
-        share = f"{100 * ground.border_share:.0f} %"
-        said = fill(
-            gettext("Opaque figure on %(ground)s, seen along only %(share)s of the border."),
-            ground=flat,
-            share=share,
+        return StepView("ground", "look again", _STATES["look again"], words)
+    swatch = "" if ground.kind == "checker" else ground.hex
+    named = phrase("ground", gettext("Ground"), _name_ground(ground), swatch=swatch)
+    figure = phrase("ground", gettext("Figure"), gettext(NATURES[facts.nature]))
+    slots = {"figure": figure, "ground": named}
+    doubtful = facts.is_busy or ground.border_share < _FEW
+    if facts.is_busy:
+        words = fill(gettext("%(figure)s figure on what may be %(ground)s: look again."), **slots)
+    elif ground.border_share < _FEW:
+        words = fill(
+            gettext("%(figure)s figure on %(ground)s, seen along only %(share)s of the border."),
+            share=f"{100 * ground.border_share:.0f} %",
+            **slots,
         )
-        state = "yours" if chosen else "look again"
+    elif isinstance(ground, SurfaceGround) and ground.describe_shade()[0] >= _SHADED:
+        darker = f"{100 * ground.describe_shade()[0]:.0f} %"
+        words = fill(
+            gettext("%(figure)s on %(ground)s, %(darker)s darker in the shade."),
+            darker=darker,
+            **slots,
+        )
     elif facts.rim.grain > 0.5:
         grain = f"{facts.rim.grain:.1f}"
-        said = fill(
-            gettext("Opaque figure on %(ground)s, lossy grain %(grain)s."), ground=flat, grain=grain
+        words = fill(
+            gettext("%(figure)s on %(ground)s, lossy grain %(grain)s."), grain=grain, **slots
         )
-        state = "yours" if chosen else "measured"
     else:
-        said = fill(gettext("Opaque figure on %(ground)s, without noise."), ground=flat)
-        state = "yours" if chosen else "measured"
-    return StepView("ground", state, _STATES[state], said)
+        words = fill(gettext("%(figure)s figure on %(ground)s, without noise."), **slots)
+    chosen = said.colour != "auto" or said.kind != "auto" or said.figure != "auto"
+    state = "yours" if chosen else "look again" if doubtful else "measured"
+    return StepView("ground", state, _STATES[state], words)
 
 
-def _say_reach(recipe: Recipe, tolerance: float) -> StepView:
+def _say_reach(recipe: Recipe, tolerance: float, pockets: Pockets | None) -> StepView:
+    reach = recipe.reach
     number = phrase("reach", gettext("Tolerance"), f"{tolerance:.1f}", number=True)
-    count = len(recipe.reach.picks)
-    if count:
-        words = ngettext("%(num)d pick", "%(num)d picks", count)
-        picks = phrase("reach", gettext("Picks"), words)
+    start = phrase("reach", gettext("Start"), gettext(STARTS[reach.start]))
+    extras = []
+    if reach.picks:
+        extras.append(
+            (gettext("Picks"), ngettext("%(num)d pick", "%(num)d picks", len(reach.picks)))
+        )
+    opened = sum(p.verdict == "clear" for p in pockets.listed) if pockets else 0
+    if pockets and pockets.listed:
+        words = gettext("%(n)s of %(all)s pockets", n=opened, all=len(pockets.listed))
+        extras.append((gettext("Pockets"), words))
+    if reach.guards:
+        extras.append(
+            (gettext("Guards"), ngettext("%(num)d guard", "%(num)d guards", len(reach.guards)))
+        )
+    if reach.fences:
+        extras.append(
+            (gettext("Fences"), ngettext("%(num)d fence", "%(num)d fences", len(reach.fences)))
+        )
+    named = Markup(", ").join(phrase("reach", name, words) for name, words in extras)
+    if extras:
         said = fill(
-            gettext("Clear from outside up to %(tolerance)s, and from %(picks)s."),
+            gettext("Clear from %(start)s up to %(tolerance)s, with %(extras)s."),
+            start=start,
             tolerance=number,
-            picks=picks,
+            extras=named,
         )
     else:
-        said = fill(gettext("Clear from outside up to %(tolerance)s."), tolerance=number)
-    state = "measured" if recipe.reach.tolerance == "auto" and not count else "yours"
+        said = fill(
+            gettext("Clear from %(start)s up to %(tolerance)s."), start=start, tolerance=number
+        )
+    chosen = reach != ReachStep()
+    undecided = pockets is not None and pockets.to_decide > 0
+    state = "yours" if chosen else "look again" if undecided else "measured"
     return StepView("reach", state, _STATES[state], said)
+
+
+@dataclass(frozen=True, slots=True)
+class PocketView:
+    """A pocket as a row of the list."""
+
+    number: int
+    pocket: Pocket
+    share: str
+    reason: str
+
+
+_REASONS = {
+    "ink": gettext_noop("ink: paper inside a loop goes"),
+    "screen": gettext_noop("screen inside goes"),
+    "pattern": gettext_noop("the pattern goes on inside"),
+    "even": gettext_noop("even inside: figure"),
+    "undecided": gettext_noop("ground-coloured, closed in"),
+    "yours": gettext_noop("yours"),
+}
+
+
+def list_pockets(pockets: Pockets, area_px: int, most: int) -> list[PocketView]:
+    """Return the pockets to show, undecided ones first, then by size."""
+    views = [
+        PocketView(
+            number, pocket, format_share(pocket.area_px / area_px), gettext(_REASONS[pocket.reason])
+        )
+        for number, pocket in enumerate(pockets.listed)
+    ]
+    views.sort(key=lambda view: view.pocket.is_decided)
+    return views[:most]
 
 
 def _say_proof(recipe: Recipe) -> StepView:
@@ -170,7 +333,9 @@ def _say_export(recipe: Recipe, sheet: Sheet) -> StepView:
     return StepView("export", "", "", said)
 
 
-def say_recipe(sheet: Sheet, recipe: Recipe, facts: SheetFacts | None) -> list[StepView]:
+def say_recipe(
+    sheet: Sheet, recipe: Recipe, facts: SheetFacts | None, pockets: Pockets | None
+) -> list[StepView]:
     """Return the ledger's sentences; without facts, that they are being measured."""
     if facts is None:
         working = _STATES["working"]
@@ -184,7 +349,7 @@ def say_recipe(sheet: Sheet, recipe: Recipe, facts: SheetFacts | None) -> list[S
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
     return [
         _say_ground(recipe, facts),
-        _say_reach(recipe, tolerance),
+        _say_reach(recipe, tolerance, pockets),
         _say_proof(recipe),
         _say_export(recipe, sheet),
     ]
@@ -207,8 +372,18 @@ def say_calm(facts: SheetFacts) -> str:
     )
 
 
-def say_place(place: Place) -> dict[str, str | bool]:
-    """Say what a click at a place would do, in a verb and its figures."""
+def say_place(place: Place, tolerance: float) -> dict[str, object]:
+    """Say what a click at a place would do, in a verb and its figures, and what tuning there would."""
+    at = place.reached_at
+    tune: dict[str, object] = {"upTo": None, "shortOf": None}
+    if at is not None and at > tolerance:
+        tune["upTo"] = gettext("Up to here, %(t)s", t=f"{at:.1f}")
+    elif at is not None and at > 0:
+        tune["shortOf"] = gettext("Short of here, %(t)s", t=f"{max(0.0, at - STEP):.1f}")
+    return {**_say_meaning(place), **tune}
+
+
+def _say_meaning(place: Place) -> dict[str, object]:
     takes = format_share(place.share)
     match place.meaning:
         case Meaning.CLEARED:
@@ -220,6 +395,9 @@ def say_place(place: Place) -> dict[str, str | bool]:
         case Meaning.POCKET:
             detail = gettext("closed in by the figure, takes %(share)s", share=takes)
             return {"verb": gettext("Clear this pocket"), "detail": detail, "acts": True}
+        case Meaning.OPENED_POCKET:
+            detail = gettext("cleared now, brings back %(share)s", share=takes)
+            return {"verb": gettext("Keep this pocket"), "detail": detail, "acts": True}
         case Meaning.CLEAR_FROM_HERE:
             detail = gettext(
                 "goes at %(tolerance)s, takes %(share)s", tolerance=f"{place.goes_at}", share=takes

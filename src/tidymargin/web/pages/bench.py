@@ -15,15 +15,21 @@ from tidymargin.web.sentences import (
     CURVE_HEIGHT,
     CURVE_TOP,
     CURVE_WIDTH,
+    KINDS,
+    NATURES,
+    STARTS,
     draw_curve,
     gettext,
+    list_pockets,
     say_calm,
+    say_reasons,
     say_recipe,
 )
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
 _STEPS = ("ground", "reach", "proof", "export")
+_MOST_ROWS = 24
 
 
 def _opened_step() -> str:
@@ -36,11 +42,12 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     recipe = read_recipe_of(sheet)
     measured = load_measured(workshop, sheet) if is_measured(workshop, sheet) else None
     facts = measured.facts if measured else None
+    pockets = deciding.load_pockets(workshop, sheet) if measured else None
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
         "open": _opened_step(),
-        "steps": say_recipe(sheet, recipe, facts),
+        "steps": say_recipe(sheet, recipe, facts, pockets),
         "measured": facts is not None,
         "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
         "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
@@ -48,7 +55,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
         "tone": "pale",
         "spot": (sheet.height // 2, sheet.width // 2),
     }
-    if measured and facts:
+    if measured and facts and pockets:
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
         values |= {
@@ -58,6 +65,13 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "ground": facts.ground,
             "spot": measured.spot,
             "tone": measured.blotter,
+            "facts": facts,
+            "reasons": say_reasons(facts),
+            "pockets": pockets,
+            "pocket_rows": list_pockets(pockets, sheet.width * sheet.height, _MOST_ROWS),
+            "kinds": KINDS,
+            "natures": NATURES,
+            "starts": STARTS,
         }
     return values
 
@@ -113,29 +127,118 @@ def reset_tolerance(sheet_id: int) -> Response | AnyResponse:
 
 
 @blueprint.post("/ground")
+def set_ground(sheet_id: int) -> Response | AnyResponse:
+    """Set the ground's kind."""
+    kind = request.form.get("kind", "")
+    return _answer(deciding.set_ground(the_workshop(), sheet_id, _read_seen(), kind))
+
+
+@blueprint.post("/ground/colour")
 def set_ground_colour(sheet_id: int) -> Response | AnyResponse:
     """Set the ground's colour."""
     colour = request.form.get("colour", "")
     return _answer(deciding.set_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
 
 
-@blueprint.post("/ground/measured")
-def reset_ground_colour(sheet_id: int) -> Response | AnyResponse:
-    """Go back to the measured ground."""
-    return _answer(deciding.set_ground_colour(the_workshop(), sheet_id, _read_seen(), "auto"))
+@blueprint.post("/figure")
+def set_figure(sheet_id: int) -> Response | AnyResponse:
+    """Set the figure's nature."""
+    nature = request.form.get("figure", "")
+    return _answer(deciding.set_figure(the_workshop(), sheet_id, _read_seen(), nature))
+
+
+@blueprint.post("/start")
+def set_start(sheet_id: int) -> Response | AnyResponse:
+    """Set where clearing starts."""
+    start = request.form.get("start", "")
+    return _answer(deciding.set_start(the_workshop(), sheet_id, _read_seen(), start))
+
+
+@blueprint.post("/small-pieces")
+def set_small_pieces(sheet_id: int) -> Response | AnyResponse:
+    """Set below which size crumbs are dropped and pinholes filled."""
+    crumbs_px = int(_read_number("crumbs_px", int))
+    pinholes_px = int(_read_number("pinholes_px", int))
+    return _answer(
+        deciding.set_small_pieces(the_workshop(), sheet_id, _read_seen(), crumbs_px, pinholes_px)
+    )
+
+
+def _read_place() -> tuple[int, int]:
+    return int(_read_number("row", int)), int(_read_number("col", int))
 
 
 @blueprint.post("/picks")
 def add_pick(sheet_id: int) -> Response | AnyResponse:
     """Do what a click at a place means."""
-    row, col = int(_read_number("row", int)), int(_read_number("col", int))
-    return _answer(deciding.pick_place(the_workshop(), sheet_id, _read_seen(), row, col))
+    return _answer(deciding.pick_place(the_workshop(), sheet_id, _read_seen(), *_read_place()))
 
 
-@blueprint.post("/picks/<int:number>/remove")
-def remove_pick(sheet_id: int, number: int) -> Response | AnyResponse:
-    """Take a pick away."""
-    return _answer(deciding.remove_pick(the_workshop(), sheet_id, _read_seen(), number))
+@blueprint.post("/keep")
+def keep_place(sheet_id: int) -> Response | AnyResponse:
+    """Mark a place as figure."""
+    return _answer(deciding.keep_place(the_workshop(), sheet_id, _read_seen(), *_read_place()))
+
+
+@blueprint.post("/up-to")
+def tune_up_to(sheet_id: int) -> Response | AnyResponse:
+    """Set the tolerance up to a place."""
+    changed = deciding.tune_at(the_workshop(), sheet_id, _read_seen(), *_read_place(), takes=True)
+    return _answer(changed)
+
+
+@blueprint.post("/short-of")
+def tune_short_of(sheet_id: int) -> Response | AnyResponse:
+    """Set the tolerance just short of a place."""
+    changed = deciding.tune_at(the_workshop(), sheet_id, _read_seen(), *_read_place(), takes=False)
+    return _answer(changed)
+
+
+@blueprint.post("/guards")
+def add_guard(sheet_id: int) -> Response | AnyResponse:
+    """Guard the colour at a place."""
+    return _answer(deciding.guard_place(the_workshop(), sheet_id, _read_seen(), *_read_place()))
+
+
+@blueprint.post("/guards/<int:number>")
+def set_guard(sheet_id: int, number: int) -> Response | AnyResponse:
+    """Set how far a guard reaches."""
+    tolerance = _read_number("tolerance", float)
+    return _answer(deciding.set_guard(the_workshop(), sheet_id, _read_seen(), number, tolerance))
+
+
+@blueprint.post("/fences")
+def add_fence(sheet_id: int) -> Response | AnyResponse:
+    """Add a fence through places, given as x,y separated by spaces."""
+    try:
+        pairs = [part.split(",") for part in request.form.get("places", "").split()]
+        places = [(int(x), int(y)) for x, y in pairs]
+    except ValueError as error:
+        raise BadParameterError(
+            gettext("Expected places as x,y separated by spaces."), field="fences"
+        ) from error
+    return _answer(deciding.add_fence(the_workshop(), sheet_id, _read_seen(), places))
+
+
+@blueprint.post("/<any(pick, guard, fence):kind>s/<int:number>/remove")
+def remove_thing(sheet_id: int, kind: str, number: int) -> Response | AnyResponse:
+    """Take a pick, guard or fence away."""
+    return _answer(deciding.remove_thing(the_workshop(), sheet_id, _read_seen(), kind, number))
+
+
+@blueprint.post("/pockets/<any(clear, keep):verdict>")
+def decide_pocket(sheet_id: int, verdict: str) -> Response | AnyResponse:
+    """Clear or keep the pocket at a place."""
+    row, col = _read_place()
+    return _answer(
+        deciding.decide_pocket(the_workshop(), sheet_id, _read_seen(), row, col, verdict)
+    )
+
+
+@blueprint.post("/pockets/all/<any(clear, keep):verdict>")
+def decide_pockets(sheet_id: int, verdict: str) -> Response | AnyResponse:
+    """Clear or keep all pockets alike."""
+    return _answer(deciding.decide_pockets(the_workshop(), sheet_id, _read_seen(), verdict))
 
 
 @blueprint.post("/proof")

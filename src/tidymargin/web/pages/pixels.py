@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
-from tidymargin.services.deciding import look_at_place
+from tidymargin.services.deciding import load_pockets, look_at_place
 from tidymargin.services.exporting import export_sheet, to_export_name
-from tidymargin.services.opening import load_measured
+from tidymargin.services.opening import load_measured, load_tolerance
 from tidymargin.services.viewing import View
 from tidymargin.web.app import the_workshop
 from tidymargin.web.sentences import say_place
@@ -57,7 +57,8 @@ def show_place(sheet_id: int) -> Response:
     """Say what a click at a place would do."""
     sheet = the_workshop().sheets.load(sheet_id)
     row, col = int(_read("row")), int(_read("col"))
-    return jsonify(say_place(look_at_place(the_workshop(), sheet, row, col)))
+    tolerance = load_tolerance(the_workshop(), sheet)
+    return jsonify(say_place(look_at_place(the_workshop(), sheet, row, col), tolerance))
 
 
 @blueprint.get("/takes")
@@ -88,6 +89,17 @@ def show_jump(sheet_id: int, number: int) -> Response:
         abort(404)
     box: Region = jumps[number].box
     return Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")
+
+
+@blueprint.get("/pockets/<int:number>.png")
+def show_pocket(sheet_id: int, number: int) -> Response:
+    """Send a small picture of a pocket."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    listed = load_pockets(the_workshop(), sheet).listed
+    if number >= len(listed):
+        abort(404)
+    crop = viewing.make_crop(the_workshop(), sheet, listed[number].box)
+    return Response(crop, mimetype="image/png")
 
 
 @blueprint.get("/export.png")

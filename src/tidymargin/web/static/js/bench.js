@@ -65,9 +65,12 @@ const places = new Newest(
     said = { ...answer, row: place.row, col: place.col };
     byId("verb").textContent = answer.verb;
     byId("detail").textContent = answer.detail;
-    const button = byId("do-it");
-    button.hidden = !(answer.acts && stage.aim);
-    button.textContent = answer.verb;
+    // with a finger or by keys there is an aim, and worded buttons that act on it
+    for (const [id, words] of [["do-it", answer.acts ? answer.verb : ""], ["up-to", answer.upTo], ["short-of", answer.shortOf]]) {
+      byId(id).hidden = !(words && stage.aim);
+      byId(id).textContent = words ?? "";
+    }
+    if (pointer.held) pointer.sayHeld();
   },
   says.lost,
 );
@@ -86,17 +89,60 @@ const acts = {
     return true;
   },
   spot: (place) => proof.show(place),
-  commit: (place) => {
-    if (!sheet.measured) return;
-    window.htmx.ajax("POST", `${sheet.address}picks`, {
-      target: "#ledger",
-      swap: "outerHTML",
-      source: "#ledger",
-      values: { row: place.row, col: place.col, seen: sheet.head, open: byId("open-now").value },
-    });
+  commit: (place, path = "picks") => {
+    if (sheet.measured) post(path, { row: place.row, col: place.col });
   },
+  fence: (places) => {
+    const text = places.map(({ row, col }) => `${col},${row}`).join(" ");
+    if (sheet.measured && places.length > 1) post("fences", { places: text });
+  },
+  say: (verb, detail) => {
+    byId("verb").textContent = verb;
+    byId("detail").textContent = detail;
+  },
+  said: () => said,
+  walk: (by) => walk(by),
 };
-new Pointer(stage, acts);
+
+function post(path, values) {
+  window.htmx.ajax("POST", `${sheet.address}${path}`, {
+    target: "#ledger",
+    swap: "outerHTML",
+    source: "#ledger",
+    values: { ...values, seen: sheet.head, open: byId("open-now").value },
+  });
+}
+
+// Flies to a pocket of the list; the undecided ones stand first.
+let walked = -1;
+function walk(by) {
+  const rows = [...document.querySelectorAll(".pockets li")];
+  if (!rows.length) {
+    acts.say("No pocket is listed", "open the second sentence to see them");
+    return;
+  }
+  walked = (walked + by + rows.length) % rows.length;
+  flyTo(rows[walked]);
+}
+
+function flyTo(item) {
+  const [left, top, right, bottom] = item.dataset.box.split(",").map(Number);
+  const viewport = stage.viewport;
+  const fit = Math.min(viewport.width / (right - left) / 3, viewport.height / (bottom - top) / 3);
+  viewport.lookAt((left + right) / 2, (top + bottom) / 2, Math.min(8, fit));
+  stage.aim = { row: Number(item.dataset.row), col: Number(item.dataset.col) };
+  stage.moved();
+  hovered = "";
+  acts.hover(stage.aim);
+  proof.show(stage.aim);
+  item.scrollIntoView({ block: "nearest" });
+}
+document.addEventListener("click", (event) => {
+  const item = event.target.closest?.(".pockets .show")?.closest("li");
+  if (item) flyTo(item);
+});
+
+const pointer = new Pointer(stage, acts);
 
 new Curve({
   attempt: (tolerance) => {
@@ -110,6 +156,13 @@ function readPicks() {
     x: Number(item.dataset.x),
     y: Number(item.dataset.y),
     number: item.dataset.number,
+  }));
+  stage.fences = [...document.querySelectorAll(".fence")].map((item) =>
+    item.dataset.places.trim().split(" ").map((pair) => pair.split(",").map(Number)),
+  );
+  stage.pockets = [...document.querySelectorAll(".pockets li")].map((item) => ({
+    box: item.dataset.box.split(",").map(Number),
+    decided: item.dataset.decided === "1",
   }));
 }
 
@@ -166,6 +219,8 @@ for (const [name, on] of [["pointerdown", true], ["pointerup", false], ["pointer
 hold.addEventListener("keydown", (event) => (event.key === " " || event.key === "Enter") && stage.showOriginal(true));
 hold.addEventListener("keyup", () => stage.showOriginal(false));
 byId("do-it").addEventListener("click", () => said.acts && acts.commit(said));
+byId("up-to").addEventListener("click", () => acts.commit(said, "up-to"));
+byId("short-of").addEventListener("click", () => acts.commit(said, "short-of"));
 byId("pin").addEventListener("click", () => proof.pinHere());
 byId("dark").addEventListener("click", (event) => {
   const on = document.body.classList.toggle("dark");

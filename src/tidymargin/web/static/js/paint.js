@@ -63,16 +63,53 @@ export function drawAim(context, ratio, at) {
 
 export function drawPick(context, ratio, at, number) {
   strokeTwice(context, ratio, (pen) => pen.arc(at.x, at.y, 9 * ratio, 0, 2 * Math.PI));
+  writeTwice(context, ratio, number, at);
+}
+
+export function drawSpot(context, ratio, from, to) {
+  strokeTwice(context, ratio, (pen) => pen.rect(from.x, from.y, to.x - from.x, to.y - from.y));
+}
+
+// A fence: a line with short bars across it.
+export function drawFence(context, ratio, line) {
+  const bar = 4 * ratio;
+  strokeTwice(context, ratio, (pen) => {
+    line.forEach((at, number) => (number ? pen.lineTo(at.x, at.y) : pen.moveTo(at.x, at.y)));
+    for (let number = 1; number < line.length; number += 1) {
+      const [from, to] = [line[number - 1], line[number]];
+      const long = Math.hypot(to.x - from.x, to.y - from.y) || 1;
+      const [alongX, alongY] = [(to.x - from.x) / long, (to.y - from.y) / long];
+      for (let far = 0; far <= long; far += 14 * ratio) {
+        const [x, y] = [from.x + alongX * far, from.y + alongY * far];
+        pen.moveTo(x - alongY * bar, y + alongX * bar);
+        pen.lineTo(x + alongY * bar, y - alongX * bar);
+      }
+    }
+  });
+}
+
+// What is undecided: a contour with gaps, and a question mark.
+export function drawCorners(context, ratio, from, to) {
+  const [wide, tall] = [to.x - from.x, to.y - from.y];
+  const arm = Math.min(10 * ratio, wide / 3, tall / 3);
+  strokeTwice(context, ratio, (pen) => {
+    for (const [x, y, right, down] of [[from.x, from.y, 1, 1], [to.x, from.y, -1, 1], [from.x, to.y, 1, -1], [to.x, to.y, -1, -1]]) {
+      pen.moveTo(x + right * arm, y);
+      pen.lineTo(x, y);
+      pen.lineTo(x, y + down * arm);
+    }
+  });
+  if (Math.min(wide, tall) < 24 * ratio) return;
+  writeTwice(context, ratio, "?", { x: from.x + wide / 2, y: from.y - 8 * ratio });
+}
+
+function writeTwice(context, ratio, text, at) {
   context.font = `700 ${12 * ratio}px "Atkinson Hyperlegible Next", sans-serif`;
   context.textAlign = "center";
   context.textBaseline = "middle";
   context.lineWidth = 3 * ratio;
   context.strokeStyle = "#fff";
-  context.strokeText(number, at.x, at.y + ratio);
+  context.strokeText(text, at.x, at.y + ratio);
   context.fillStyle = "#111";
-  context.fillText(number, at.x, at.y + ratio);
-}
-
-export function drawSpot(context, ratio, from, to) {
-  strokeTwice(context, ratio, (pen) => pen.rect(from.x, from.y, to.x - from.x, to.y - from.y));
+  context.fillText(text, at.x, at.y + ratio);
 }

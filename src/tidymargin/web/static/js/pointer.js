@@ -2,6 +2,15 @@
 
 const DRAG_PX = 5;
 
+// What a click means while a letter is held: where it goes, and how it is said.
+const HELD = {
+  u: { path: "up-to", words: (said) => said.upTo ?? "Up to here: no tolerance gets further here" },
+  s: { path: "short-of", words: (said) => said.shortOf ?? "Short of here: this is not cleared" },
+  f: { path: "keep", words: () => "Mark this as figure" },
+  g: { path: "guards", words: () => "Guard this colour" },
+  w: { path: "fences", words: () => "Draw a fence" },
+};
+
 export class Pointer {
   constructor(stage, acts) {
     this.stage = stage;
@@ -16,13 +25,33 @@ export class Pointer {
     canvas.addEventListener("pointerleave", () => !this.down.size && this.acts.spot(null));
     canvas.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     canvas.addEventListener("keydown", (event) => this.key(event));
-    canvas.addEventListener("keyup", (event) => event.key === " " && stage.showOriginal(false));
-    canvas.addEventListener("blur", () => stage.showOriginal(false));
+    canvas.addEventListener("keyup", (event) => this.release(event));
+    canvas.addEventListener("blur", () => this.letGo());
+    // a letter held over the stage counts there, without a click to give it the focus first
+    canvas.addEventListener("pointerenter", () => document.activeElement === document.body && canvas.focus({ preventScroll: true }));
   }
 
   at(event) {
     const box = this.stage.canvas.getBoundingClientRect();
     return { x: (event.clientX - box.left) * this.stage.ratio, y: (event.clientY - box.top) * this.stage.ratio };
+  }
+
+  // Says what a click would do while the letter is held.
+  sayHeld() {
+    this.acts.say(HELD[this.held].words(this.acts.said()), this.held === "w" ? "press and drag along it" : "click, or Enter at the aim");
+  }
+
+  release(event) {
+    if (event.key === " ") this.stage.showOriginal(false);
+    if (event.key.toLowerCase() === this.held) this.letGo();
+  }
+
+  letGo() {
+    this.stage.showOriginal(false);
+    if (!this.held) return;
+    this.held = null;
+    const said = this.acts.said();
+    this.acts.say(said.verb ?? "", said.detail ?? "");
   }
 
   begin(event) {
@@ -36,7 +65,12 @@ export class Pointer {
     }
     const place = this.stage.placeAt(event);
     this.gesture = { kind: "press", from: this.at(event), place, touch: event.pointerType === "touch" };
-    if (place && !this.gesture.touch && this.acts.hover(place)) this.stage.press(place);
+    this.gesture.held = this.held;
+    if (place && this.held === "w") {
+      this.gesture.line = [place];
+      return;
+    }
+    if (place && !this.held && !this.gesture.touch && this.acts.hover(place)) this.stage.press(place);
   }
 
   move(event) {
@@ -56,6 +90,14 @@ export class Pointer {
       this.stage.viewport.pan((now.x - before.x) / 2, (now.y - before.y) / 2);
       this.down.set(event.pointerId, now);
       this.stage.moved();
+      return;
+    }
+    if (this.gesture?.line) {
+      const place = this.stage.placeAt(event);
+      const last = this.gesture.line.at(-1);
+      if (place && (place.row !== last.row || place.col !== last.col)) this.gesture.line.push(place);
+      this.stage.drawn = this.gesture.line.map(({ row, col }) => [col, row]);
+      this.stage.paint();
       return;
     }
     if (this.gesture?.kind === "press") {
@@ -81,6 +123,15 @@ export class Pointer {
     }
     if (gesture?.kind !== "press" || !gesture.place) return;
     this.stage.release();
+    if (gesture.line) {
+      this.stage.drawn = null;
+      this.acts.fence(thin(gesture.line, 2 / this.stage.viewport.scale));
+      return;
+    }
+    if (gesture.held) {
+      this.acts.commit(gesture.place, HELD[gesture.held].path);
+      return;
+    }
     this.stage.aim = gesture.touch ? gesture.place : null;
     if (gesture.touch) {
       // a tap only places the aim; the worded button in the status line then acts
@@ -95,6 +146,7 @@ export class Pointer {
   drop(event) {
     this.down.delete(event?.pointerId);
     this.gesture = null;
+    this.stage.drawn = null;
     this.stage.canvas.classList.remove("panning");
     this.stage.release();
   }
@@ -125,7 +177,14 @@ export class Pointer {
       this.acts.hover(stage.aim);
       this.acts.spot(stage.aim);
     } else if (event.key === "Enter" && stage.aim) {
-      this.acts.commit(stage.aim);
+      this.acts.commit(stage.aim, this.held ? HELD[this.held].path : "picks");
+    } else if (event.key.toLowerCase() in HELD) {
+      if (this.held !== event.key.toLowerCase()) {
+        this.held = event.key.toLowerCase();
+        this.sayHeld();
+      }
+    } else if (event.key.toLowerCase() === "n" || event.key.toLowerCase() === "b") {
+      this.acts.walk(event.key.toLowerCase() === "n" ? 1 : -1);
     } else if (event.key === " ") {
       stage.showOriginal(true);
     } else if (event.key === "Escape") {
@@ -149,4 +208,19 @@ export class Pointer {
     viewport.lookAt(aim.col, aim.row, viewport.scale);
     this.stage.moved();
   }
+}
+
+// Drops places that lie so close to the line between their neighbours that nobody would miss them.
+function thin(line, near) {
+  if (line.length < 3) return line;
+  const [first, last] = [line[0], line.at(-1)];
+  const long = Math.hypot(last.col - first.col, last.row - first.row) || 1;
+  let far = 0;
+  let most = 0;
+  for (let at = 1; at < line.length - 1; at += 1) {
+    const away = Math.abs((last.col - first.col) * (first.row - line[at].row) - (first.col - line[at].col) * (last.row - first.row)) / long;
+    if (away > most) [most, far] = [away, at];
+  }
+  if (most <= near) return [first, last];
+  return [...thin(line.slice(0, far + 1), near).slice(0, -1), ...thin(line.slice(far), near)];
 }

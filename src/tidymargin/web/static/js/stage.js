@@ -1,7 +1,7 @@
 // The stage: shows what the server computed, and turns gestures into places.
 
 import { Newest, fetchPixels, toBuffer, toQuery } from "./pixels.js";
-import { drawAim, drawFrame, drawPick, drawSpot, makeBlotter, makeHatch } from "./paint.js";
+import { drawAim, drawCorners, drawFence, drawFrame, drawPick, drawSpot, makeBlotter, makeHatch } from "./paint.js";
 import { Viewport } from "./viewport.js";
 
 export class Stage {
@@ -18,6 +18,9 @@ export class Stage {
     this.aim = null;
     this.takes = null;
     this.picks = [];
+    this.fences = [];
+    this.pockets = [];
+    this.drawn = null; // the fence being drawn
     this.spot = null;
     this.cuts = new Newest(
       async ({ seen, address }) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4)) }),
@@ -124,6 +127,12 @@ export class Stage {
     if (this.takes) this.paintHatch();
     if (this.spot) {
       drawSpot(context, ratio, viewport.toCanvas(this.spot.left, this.spot.top), viewport.toCanvas(this.spot.right, this.spot.bottom));
+    }
+    for (const { box: [left, top, right, bottom], decided } of this.pockets) {
+      if (!decided) drawCorners(context, ratio, viewport.toCanvas(left, top), viewport.toCanvas(right, bottom));
+    }
+    for (const fence of this.drawn ? [...this.fences, this.drawn] : this.fences) {
+      drawFence(context, ratio, fence.map(([x, y]) => viewport.toCanvas(x + 0.5, y + 0.5)));
     }
     for (const pick of this.picks) drawPick(context, ratio, viewport.toCanvas(pick.x + 0.5, pick.y + 0.5), pick.number);
     if (this.aim) drawAim(context, ratio, viewport.toCanvas(this.aim.col + 0.5, this.aim.row + 0.5));

@@ -1,0 +1,185 @@
+"""Pockets: ground-coloured areas that the figure closes in, and what becomes of each."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.checker import CheckerGround
+from tidymargin.core.ground import Ground
+from tidymargin.core.picture import Region
+
+Verdict = Literal["clear", "keep"]
+Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours"]
+
+LEAST_PX = 12
+_MOST_LISTED = 400
+_PATTERN_SHARE = 0.12
+
+
+@dataclass(frozen=True, slots=True)
+class PocketChoice:
+    """What a person said of the pocket at a place."""
+
+    row: int
+    col: int
+    verdict: Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class Pocket:
+    """One pocket.
+
+    Parameters
+    ----------
+    row, col : int
+        A place well inside it, in full-size pixels.
+    area_px : int
+        Its size.
+    box : Region
+        Its bounding box.
+    verdict : str
+        ``clear`` or ``keep``.
+    reason : str
+        Why: the figure is ink, the ground a screen, the pattern goes on inside, it is even where a
+        pattern would change, nobody has decided, or a person has.
+    """
+
+    row: int
+    col: int
+    area_px: int
+    box: Region
+    verdict: Verdict
+    reason: Reason
+
+    @property
+    def is_decided(self) -> bool:
+        """Whether nothing is left to a person."""
+        return self.reason != "undecided"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pockets:
+    """All pockets of a sheet at a tolerance.
+
+    Parameters
+    ----------
+    listed : tuple of Pocket
+        The largest, by falling area.
+    opened : (H, W) ndarray of bool or None
+        What is cleared of them; None when nothing is.
+    """
+
+    listed: tuple[Pocket, ...]
+    opened: NDArray[np.bool_] | None
+
+    @property
+    def to_decide(self) -> int:
+        """How many of the listed nobody has decided."""
+        return sum(not pocket.is_decided for pocket in self.listed)
+
+
+@njit(cache=True, nogil=True)
+def _count_tiles_kernel(labels, down, across, counts):  # type: ignore[no-untyped-def]
+    """Count, by label, pixels well inside light tiles and well inside dark ones."""
+    for row in range(labels.shape[0]):
+        for col in range(labels.shape[1]):
+            label = labels[row, col]
+            if label:
+                wave = down[row] * across[col]
+                if wave > 0.6:
+                    counts[label, 0] += 1
+                elif wave < -0.6:
+                    counts[label, 1] += 1
+
+
+@njit(cache=True, nogil=True)
+def _open_kernel(labels, opens, out):  # type: ignore[no-untyped-def]
+    for row in range(labels.shape[0]):
+        for col in range(labels.shape[1]):
+            if opens[labels[row, col]]:
+                out[row, col] = True
+
+
+def _judge(
+    ground: Ground, nature: str, labels: NDArray[np.int32], count: int, areas: NDArray[np.int64]
+) -> tuple[NDArray[np.bool_], list[Reason]]:
+    """Return which pockets are cleared unless somebody says otherwise, and why."""
+    large = areas >= LEAST_PX
+    if nature == "ink":
+        return np.ones(count, bool), ["ink"] * count
+    if isinstance(ground, CheckerGround):
+        tiles = np.zeros((count, 2), np.int64)
+        _count_tiles_kernel(labels, ground.down, ground.across, tiles)
+        least = np.maximum(4, _PATTERN_SHARE * tiles.sum(axis=1))
+        changes = (tiles.min(axis=1) >= least) & large
+        return changes, ["pattern" if c else "even" for c in changes]
+    if ground.kind == "screen":
+        return large, ["screen"] * count
+    return np.zeros(count, bool), ["undecided"] * count
+
+
+def find_pockets(
+    steps: NDArray[np.uint8],
+    cleared: NDArray[np.bool_],
+    tolerance_step: int,
+    ground: Ground,
+    nature: str,
+    choices: tuple[PocketChoice, ...] = (),
+) -> Pockets:
+    """Find what looks like ground and is not reached, and decide each by default or as was said.
+
+    Parameters
+    ----------
+    steps : (H, W) ndarray of uint8
+        Quantised difference.
+    cleared : (H, W) ndarray of bool
+        What reach clears already.
+    tolerance_step : int
+        The sheet's tolerance, in steps.
+    ground : Ground
+        Its kind decides the defaults.
+    nature : str
+        ``opaque`` or ``ink``.
+    choices : tuple of PocketChoice
+        The later over the earlier; one that no longer lies in a pocket waits until there is one.
+    """
+    closed = (steps <= tolerance_step) & ~cleared
+    if not closed.any():
+        return Pockets((), None)
+    count, found, stats, _ = cv2.connectedComponentsWithStats(
+        closed.view(np.uint8), connectivity=4, ltype=cv2.CV_32S
+    )
+    labels = np.asarray(found, np.int32)
+    stats = np.asarray(stats, np.int32)
+    areas = np.asarray(stats[:, cv2.CC_STAT_AREA], np.int64)
+    opens, reasons = _judge(ground, nature, labels, count, areas)
+    for choice in choices:
+        label = int(labels[choice.row, choice.col])
+        if label:
+            opens[label] = choice.verdict == "clear"
+            reasons[label] = "yours"
+    opens[0] = False
+    order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
+    listed = tuple(
+        _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n]) for n in order[:_MOST_LISTED]
+    )
+    if not opens.any():
+        return Pockets(listed, None)
+    opened = np.zeros(labels.shape, np.bool_)
+    _open_kernel(labels, opens, opened)
+    return Pockets(listed, opened)
+
+
+def _to_pocket(
+    labels: NDArray[np.int32], stats: NDArray[np.int32], number: int, opens: bool, reason: Reason
+) -> Pocket:
+    left, top, width, height, area = (int(v) for v in stats)
+    box = Region(top, left, top + height, left + width)
+    inside = (labels[box.slices] == number).astype(np.uint8)
+    depth = cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
+    row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
+    return Pocket(top + row, left + col, area, box, "clear" if opens else "keep", reason)
