@@ -20,6 +20,7 @@ _JUMP_SHARE = 0.005  # a share of the sheet taken in within one step is a jump e
 _PIECE_SHARE = 2e-5
 _SMALLEST_PIECE_PX = 12
 _MOST_JUMPS = 40
+_TAIL = 0.25
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,5 +214,6 @@ def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float 
     next_jump = min(ends, default=None)
     stretch = min((next_jump or 51.0) - noise_end, _LONGEST_CALM)
     step = int(noise_end / STEP + 0.3 * stretch / STEP + 0.5)
-    tolerance = round(max(step, 1) * STEP, 1)
+    least = noise_end + min(_TAIL * grain, 1.0)  # a lossy ground's last specks
+    tolerance = round(max(step, int(least / STEP + 0.5), 1) * STEP, 1)
     return Calm(noise_end, next_jump and round(next_jump, 1), tolerance)

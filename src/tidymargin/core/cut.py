@@ -18,7 +18,9 @@ from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
 from tidymargin.core.profile import measure_rim
 from tidymargin.core.reach import Pick, Reach, build_reach, clear, seed_outside, to_step
-from tidymargin.core.rim import HALO_PX, RimFacts, solve_cut
+from tidymargin.core.rim import RimFacts, solve_cut
+from tidymargin.core.spill import measure_spill
+from tidymargin.core.surface import ScreenGround
 from tidymargin.core.walls import Fence, Guard, wall_off
 
 Nature = Literal["opaque", "ink"]
@@ -99,10 +101,13 @@ def measure_sheet(
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
     inks = measure_inks(picture, ground, difference.steps, to_step(calm.tolerance), rim.grain)
     if nature == "auto":
-        nature = "ink" if is_ink(inks) else "opaque"
+        nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
     if nature == "ink" and len(inks.rgb):
         red, green, blue = (round(float(v)) for v in inks.rgb[0])
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
+    if isinstance(ground, ScreenGround) and nature == "opaque":
+        cleared = outside <= to_step(calm.tolerance)
+        rim = replace(rim, spill=measure_spill(picture, ground, cleared))
     return SheetFacts(
         ground, detected.is_busy, difference, outside, curve, jumps, calm, rim, inks, nature
     )
@@ -124,6 +129,8 @@ class Decisions:
         Standing pieces smaller than this are dropped; None is by the ground's noise.
     pinhole_px : int
         Cleared pieces smaller than this are filled.
+    spill : float
+        How much of a screen's measured light is taken off the figure, 0 to 2.
     """
 
     start: Start = "outside"
@@ -134,6 +141,7 @@ class Decisions:
     fences: tuple[Fence, ...] = ()
     crumb_px: int | None = None
     pinhole_px: int = 0
+    spill: float = 1.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -195,6 +203,8 @@ class Cutter:
         At that tolerance.
     tidied : Tidied or None
         After crumbs and pinholes; None where none were asked for.
+    spill : float
+        See `Decisions`.
     """
 
     picture: Picture
@@ -203,6 +213,7 @@ class Cutter:
     tolerance: float
     pockets: Pockets
     tidied: Tidied | None = None
+    spill: float = 1.0
 
     @property
     def reach(self) -> Reach:
@@ -227,7 +238,7 @@ class Cutter:
 
     def render(self, region: Region) -> NDArray[np.uint8]:
         """Return the cut in a region, (h, w, 4) uint8 straight RGBA; equals the crop of the whole."""
-        outer = region.grown(HALO_PX, whole(self.picture.height, self.picture.width))
+        outer = region.grown(self.facts.rim.halo_px, whole(self.picture.height, self.picture.width))
         alpha = None if self.picture.alpha is None else self.picture.alpha[outer.slices]
         cleared = self.cleared(outer)
         if alpha is not None:  # what came in transparent has no ground behind it to unmix
@@ -244,6 +255,7 @@ class Cutter:
                 outer.right - region.right,
             ),
             alpha=alpha,
+            spill_amount=self.spill,
         )
 
     def render_whole(self) -> NDArray[np.uint8]:
@@ -262,7 +274,7 @@ def cut_by_levels(
     pockets = find_pockets(
         levels.steps, cleared, to_step(tolerance), facts.ground, facts.nature, decisions.choices
     )
-    cutter = Cutter(picture, facts, levels, tolerance, pockets)
+    cutter = Cutter(picture, facts, levels, tolerance, pockets, spill=decisions.spill)
     crumb_px = facts.crumb_px if decisions.crumb_px is None else decisions.crumb_px
     if crumb_px <= 1 and decisions.pinhole_px <= 1:
         return cutter

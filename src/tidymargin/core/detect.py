@@ -16,7 +16,9 @@ GroundKind = Literal["flat", "paper", "screen", "checker"]
 GROUND_KINDS: tuple[GroundKind, ...] = ("flat", "paper", "screen", "checker")
 
 _LEAST_PATTERN = 0.7  # share of the border that a printed-in pattern must explain
-_EVEN_NOISE = 2.2  # grain up to this is a coder's; more is texture or light
+_NO_GRAIN = 0.6  # an even colour that was coded well
+_EVEN_NOISE = 2.2  # grain up to this may be a coder's; more is texture or light
+_BETTER = 0.8  # a surface must leave this much less grain than one colour does
 _STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
 _LEAST_SHARE = 0.35
 _MOST_LEFT_OVER = 3.0
@@ -86,10 +88,11 @@ def detect_ground(
     pattern = measure_checker(picture)
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
-    if flat.noise <= _EVEN_NOISE and flat.border_share > 0.9:
+    if flat.noise <= _NO_GRAIN and flat.border_share > 0.9:
         return Detected(flat)
     surface = measure_surface(picture)
-    if flat.noise <= _EVEN_NOISE and flat.border_share >= surface.border_share - 0.15:
+    no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
+    if flat.noise <= _EVEN_NOISE and no_better and flat.border_share >= surface.border_share - 0.15:
         return Detected(flat)
     if surface.border_share < _LEAST_SHARE or surface.left_over > _MOST_LEFT_OVER:
         return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)

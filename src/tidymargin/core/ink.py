@@ -219,10 +219,11 @@ def _crowding(share: NDArray[np.floating]) -> float:
     return taken / max(1.0, float(counts.sum()))
 
 
-def is_ink(facts: InkFacts) -> bool:
+def is_ink(facts: InkFacts, on_paper: bool) -> bool:
     """Whether the strokes' density varies as a pen's does: all from few inks, thin, and of no even colour.
 
-    Lines of a pixel or two vary by how they fall on the grid, too, so they must vary more.
+    Lines of a pixel or two vary by how they fall on the grid, too, so they must vary more. On paper
+    little is enough, since even a printer's line has an even colour.
     """
-    least = 0.175 if facts.half_px >= 1.7 else 0.245
+    least = 0.08 if on_paper else 0.175 if facts.half_px >= 1.7 else 0.245
     return facts.explained > 0.9 and facts.thin > 0.8 and facts.spread > least

@@ -14,6 +14,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.spill import DEPTH_PX, Spill
+
 SEARCH_PX = 8
 """How far a figure colour may come from."""
 
@@ -38,7 +40,7 @@ SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
 
 HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
-"""How much of the surroundings a region needs, so that it comes out as in the whole picture."""
+"""How much of the surroundings a region needs where no spill is taken off."""
 
 
 def _list_round(radius: int) -> NDArray[np.int64]:
@@ -77,6 +79,8 @@ class RimFacts:
         Whether the ground is a smooth model that is to be settled on what is seen of it near by.
     ink_rgb : (N, 3) ndarray of float32 or None
         The inks, 0 to 255, of a figure that is as solid as it differs; None for an opaque one.
+    spill : Spill or None
+        The screen's light on the figure, where there is any.
     """
 
     width_px: int
@@ -88,6 +92,12 @@ class RimFacts:
     carried_rgb: tuple[int, int, int]
     settles: bool = False
     ink_rgb: NDArray[np.float32] | None = None
+    spill: Spill | None = None
+
+    @property
+    def halo_px(self) -> int:
+        """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
+        return HALO_PX if self.spill is None else max(HALO_PX, DEPTH_PX + CARRY_PX + 2)
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -533,6 +543,7 @@ def solve_cut(
     *,
     margins: tuple[int, int, int, int],
     alpha: NDArray[np.uint8] | None = None,
+    spill_amount: float = 1.0,
 ) -> NDArray[np.uint8]:
     """Solve figure colour and matte of a region.
 
@@ -547,10 +558,12 @@ def solve_cut(
     facts : RimFacts
         Measured on the whole picture.
     margins : tuple of 4 int
-        How much of the region is halo at the top, left, bottom and right; `HALO_PX` except where the
+        How much of the region is halo at the top, left, bottom and right; `facts.halo_px` except where the
         picture ends.
     alpha : (h, w) ndarray of uint8, optional
         Alpha that came in; multiplied into the result.
+    spill_amount : float
+        How much of the measured spill is taken off, 0 to 2.
 
     Returns
     -------
@@ -597,6 +610,10 @@ def solve_cut(
         facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
         share[window], figure[window],
     )  # fmt: skip
+    if facts.spill is not None and spill_amount > 0:
+        depth = np.zeros(share.shape, np.float32)
+        depth[window] = inside_px[first_row:last_row, first_col:last_col]
+        facts.spill.take_off(figure, share, depth, spill_amount)
     return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
 
 

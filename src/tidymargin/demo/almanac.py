@@ -3,12 +3,24 @@
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
-from tidymargin.demo.drawing import Drawing, Points, lay_over, to_true_cut
+from tidymargin.demo.drawing import Drawing, Points, lay_over, mix_over, to_true_cut
+from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
+from tidymargin.demo.sketches import (
+    Rgba,
+    add_pad_traces,
+    cast_spill,
+    draw_bell,
+    draw_feather,
+    draw_knot_chart,
+    draw_lighthouse,
+    draw_signature,
+)
 from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, write_case
 
 NAVY, TEAL, VERMILION, WHITE = "#1D3557", "#2A6F8E", "#C8553D", "#FFFFFF"
-STICKER_GROUND = (190, 214, 178)
+STICKER_TONES = ("#DEDEDE", "#B8B8B8")
 
 
 def _needle(x: float, y: float, angle: float, length: float, half: float) -> tuple[Points, Points]:
@@ -122,6 +134,19 @@ def draw_buoy_sticker(size: int) -> Drawing:
     return d
 
 
+def _case(
+    name: str,
+    figure: Rgba,
+    picture: NDArray[np.uint8],
+    suffix: str,
+    kind: str = "flat",
+    nature: str = "opaque",
+) -> TrueCase:
+    true = to_true_cut(figure)
+    picks = find_pocket_picks(true[..., 3]) if nature == "opaque" else []
+    return TrueCase(name, encode_picture(picture, suffix, 90), suffix, true, kind, nature, picks)
+
+
 def make_almanac(scale: float = 1.0) -> list[TrueCase]:
     """Make the demo's sheets with their true cuts.
 
@@ -130,18 +155,48 @@ def make_almanac(scale: float = 1.0) -> list[TrueCase]:
     scale : float
         1 for the demo; tests make them smaller.
     """
-    cases = []
-    for name, drawing, ground, suffix in (
-        ("compass-rose", draw_compass_rose(round(2400 * scale)), (255, 255, 255), "jpg"),
-        ("tide-stamp", draw_tide_stamp(round(1500 * scale)), (0, 0, 0), "png"),
-        ("buoy-sticker", draw_buoy_sticker(round(1200 * scale)), STICKER_GROUND, "png"),
-    ):
-        rgba = drawing.render()
-        picture = lay_over(rgba, np.array(ground, np.float32))
-        true = to_true_cut(rgba)
-        picks = find_pocket_picks(true[..., 3])
-        encoded = encode_picture(picture, suffix, 90)
-        cases.append(TrueCase(name, encoded, suffix, true, picks=picks))
+
+    def px(size: int) -> int:
+        return round(size * scale)
+
+    def by(seed: int) -> np.random.Generator:
+        return np.random.default_rng([1926, seed])
+
+    rose = draw_compass_rose(px(2400)).render()
+    stamp = draw_tide_stamp(px(1500)).render()
+    sticker = draw_buoy_sticker(px(1200)).render()
+    pattern = make_checker(sticker.shape[0], sticker.shape[1], period=13.6 * max(scale, 0.4), phase=(5.2, 2.7), tones=STICKER_TONES)  # fmt: skip
+    cases = [
+        _case("compass-rose", rose, lay_over(rose, np.array((255.0, 255, 255))), "jpg"),
+        _case("tide-stamp", stamp, lay_over(stamp, np.array((0.0, 0, 0))), "png"),
+        _case("buoy-sticker", sticker, lay_over(sticker, pattern), "jpg", "checker"),
+    ]
+    signature = draw_signature(px(1800), by(1))
+    paper = make_paper(
+        signature.shape[0], signature.shape[1], by(2), code="#F3E7CF", darker=0.34, vignette=0.1
+    )
+    photo = add_grain(mix_over(signature, paper), by(3), 1.5)
+    cases.append(_case("harbour-signature", signature, photo, "jpg", "paper", "ink"))
+    chart = draw_knot_chart(px(1600), by(4))
+    paper = make_paper(
+        chart.shape[0], chart.shape[1], by(5), code="#F7F4EA", darker=0.07, texture=1.0
+    )
+    scan = add_grain(add_pad_traces(mix_over(chart, paper), by(6)), by(7), 0.8)
+    cases.append(_case("knot-chart", chart, scan, "jpg", "paper", "ink"))
+    pencil = draw_lighthouse(px(1500), by(8))
+    paper = make_paper(
+        pencil.shape[0], pencil.shape[1], by(9), code="#EFEDE6", darker=0.22, fold=True
+    )
+    cases.append(_case("pencil-lighthouse", pencil, add_grain(mix_over(pencil, paper), by(10), 1.0), "jpg", "paper", "ink"))  # fmt: skip
+    bell = draw_bell(px(1600))
+    cloth = make_screen(bell.shape[0], bell.shape[1], by(11), code="#3E9B4F", creases=5)
+    shot = add_grain(mix_over(cast_spill(bell, (62, 155, 79), 22 * scale), cloth), by(12), 2.5)
+    cases.append(_case("brass-bell", bell, shot, "jpg", "screen"))
+    feather = draw_feather(px(1600), by(13))
+    cloth = make_screen(
+        feather.shape[0], feather.shape[1], by(14), code="#2F57A8", uneven=0.15, creases=2
+    )
+    cases.append(_case("feather", feather, add_grain(mix_over(feather, cloth), by(15), 1.0), "jpg", "screen"))  # fmt: skip
     return cases
 
 

@@ -95,8 +95,8 @@ class ReachStep(Step):
     )
     pinholes_px: Annotated[int, Field(ge=0, le=100_000)] = 0
 
-    def to_decisions(self) -> Decisions:
-        """Return the step as the core takes it."""
+    def to_decisions(self, spill: float) -> Decisions:
+        """Return the step as the core takes it, with the colour step's amount of spill."""
         return Decisions(
             start=self.start,
             tolerance=None if self.tolerance == "auto" else float(self.tolerance),
@@ -106,6 +106,7 @@ class ReachStep(Step):
             fences=tuple(tuple((y, x) for x, y in fence) for fence in self.fences),
             crumb_px=None if self.crumbs_px == "auto" else int(self.crumbs_px),
             pinhole_px=self.pinholes_px,
+            spill=spill,
         )
 
     @property
@@ -124,7 +125,11 @@ class RimStep(Step):
 
 
 class ColourStep(Step):
-    """Colours of the figure; nothing to decide yet."""
+    """Colours of the figure."""
+
+    spill: Auto | Annotated[float, Field(ge=0, le=2, allow_inf_nan=False)] = Field(
+        "auto", description="How much of a screen's measured light is taken off; auto: all of it"
+    )
 
 
 class ProofStep(Step):
@@ -158,6 +163,10 @@ class Recipe(BaseModel):
     def steps(self) -> dict[str, Step]:
         """The seven steps by name, in order."""
         return {name: getattr(self, name) for name in STEPS}
+
+    def to_decisions(self) -> Decisions:
+        """Return what the core decides by."""
+        return self.reach.to_decisions(1.0 if self.colour.spill == "auto" else self.colour.spill)
 
     def to_json(self) -> str:
         """Return the recipe as indented JSON with a final newline."""

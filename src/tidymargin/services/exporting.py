@@ -78,7 +78,7 @@ def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
     decoded = decode_picture(data)
     facts = measure_by(recipe, decoded.picture)
-    cutter = cut_out(decoded.picture, facts, recipe.reach.to_decisions())
+    cutter = cut_out(decoded.picture, facts, recipe.to_decisions())
     return _to_png(cutter, recipe, decoded.dots_per_inch)
 
 

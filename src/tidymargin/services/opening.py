@@ -148,9 +148,14 @@ def levels_name(sheet: Sheet, recipe: Recipe) -> str:
     return f"{facts_name(sheet, recipe)}:{recipe.reach.walls}"
 
 
+def rim_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return the name of what a tile depends on beside what is cleared in and around it."""
+    return f"{facts_name(sheet, recipe)}:{recipe.colour.name}"
+
+
 def cut_name(sheet: Sheet, recipe: Recipe) -> str:
-    """Return the name of a sheet's cut: its facts and all of reach."""
-    return f"{facts_name(sheet, recipe)}:{recipe.reach.name}"
+    """Return the name of a sheet's cut: its facts, all of reach, and its colours."""
+    return f"{rim_name(sheet, recipe)}:{recipe.reach.name}"
 
 
 def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
@@ -160,7 +165,7 @@ def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     if cutter is not None:
         return cutter
     found = workshop.measured.get(facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
-    decisions = recipe.reach.to_decisions()
+    decisions = recipe.to_decisions()
     place = levels_name(sheet, recipe)
     levels = workshop.levels.get(place)
     if levels is None:

@@ -10,16 +10,15 @@ from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region, whole
-from tidymargin.core.rim import HALO_PX
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     cut_name,
-    facts_name,
     load_cutter,
     load_picture,
     read_recipe_of,
+    rim_name,
 )
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
@@ -85,7 +84,7 @@ class TiledCut:
 
     def _content(self, tile: Region) -> bytes:
         """Return the hash of what is cleared in and around a tile."""
-        outer = tile.grown(HALO_PX, self._everywhere)
+        outer = tile.grown(self._cutter.facts.rim.halo_px, self._everywhere)
         cleared = self._cutter.cleared(outer)
         return blake2b(np.packbits(cleared).tobytes(), digest_size=16).digest()
 
@@ -159,7 +158,7 @@ def render_view(
 
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet, recipe)
-        tiled = TiledCut(workshop, cutter, facts_name(sheet, recipe))
+        tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
         return _cut_window(tiled, view, whole(sheet.height, sheet.width))
 
     name = f"view:{cut_name(sheet, recipe)}:{view}"
@@ -217,7 +216,7 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
 
         def compute() -> bytes:
             cutter = load_cutter(workshop, sheet, recipe)
-            tiled = TiledCut(workshop, cutter, facts_name(sheet, recipe))
+            tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
             rgba = _cut_window(tiled, _fit(sheet, THUMBNAIL_PX), whole(sheet.height, sheet.width))
             return encode_png(rgba)
 

@@ -1,0 +1,158 @@
+"""Spill: the light that a screen casts on the figure, most along its outline.
+
+F = (1 - c) F0 + c S, with S the screen's colour. How `c` falls off with depth is a fact of the whole
+picture: the figure's mean lean towards the screen's hue, depth by depth, against what it is deep inside.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.ground import from_hex
+from tidymargin.core.picture import Picture
+from tidymargin.core.surface import ScreenGround
+
+DEPTH_PX = 48
+"""How far inside spill is looked for and taken off."""
+
+_MOST_CAST = 0.4
+_LEAST_CAST = 0.015
+_LEAST_PX = 200  # a depth with fewer pixels says nothing
+
+
+def lean_of(rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Return a colour's chroma as a plane vector, (..., 2): its scaled colour differences (BT.601)."""
+    luma = rgb_srgb @ np.array([0.299, 0.587, 0.114])
+    return np.stack([0.564 * (rgb_srgb[..., 2] - luma), 0.713 * (rgb_srgb[..., 0] - luma)], axis=-1)
+
+
+@njit(cache=True, nogil=True)
+def _lean_kernel(rgb, inside_px, direction, counts, sums):  # type: ignore[no-untyped-def]
+    """Sum, by depth, how far colours lean along a direction of RGB."""
+    for row in range(rgb.shape[0]):
+        for col in range(rgb.shape[1]):
+            depth = int(inside_px[row, col])
+            if 2 <= depth < counts.shape[0]:
+                lean = 0.0
+                for channel in range(3):
+                    lean += direction[channel] * rgb[row, col, channel]
+                counts[depth] += 1
+                sums[depth] += lean
+
+
+def screen_direction(ground: ScreenGround) -> tuple[NDArray[np.float64], float]:
+    """Return the direction of RGB that measures a lean to the screen's hue, and the screen's own lean."""
+    colour = np.array(from_hex(ground.hex), np.float64)
+    lean = lean_of(colour)
+    size = max(float(np.linalg.norm(lean)), 1e-6)
+    unit = lean / size
+    luma = np.array([0.299, 0.587, 0.114])
+    blue_way, red_way = -0.564 * luma, -0.713 * luma
+    blue_way[2] += 0.564
+    red_way[0] += 0.713
+    return unit[0] * blue_way + unit[1] * red_way, size
+
+
+@njit(cache=True, nogil=True)
+def _take_off_kernel(figure, share, inside_px, cast, amount, screen, direction):  # type: ignore[no-untyped-def]
+    for row in range(figure.shape[0]):
+        for col in range(figure.shape[1]):
+            if share[row, col] <= 0.0:
+                continue
+            depth = min(cast.shape[0] - 1, int(inside_px[row, col]))
+            c = min(0.6, amount * cast[depth])
+            if c <= 0.002:
+                continue
+            lean = 0.0
+            for channel in range(3):
+                lean += direction[channel] * figure[row, col, channel]
+            if lean <= -40.0:  # far on the other side of the hue circle: nothing to take off
+                continue
+            for channel in range(3):
+                value = (figure[row, col, channel] - c * screen[channel]) / (1.0 - c)
+                figure[row, col, channel] = min(255.0, max(0.0, value))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Spill:
+    """A screen's light on the figure.
+
+    Parameters
+    ----------
+    cast : (DEPTH_PX,) ndarray of float32
+        Share of the screen's colour at whole pixels of depth, falling to 0.
+    screen_rgb, direction : (3,) ndarray of float64
+        The screen's colour, 0 to 255, and the direction of RGB that leans to its hue.
+    """
+
+    cast: NDArray[np.float32]
+    screen_rgb: NDArray[np.float64]
+    direction: NDArray[np.float64]
+
+    def take_off(
+        self,
+        figure: NDArray[np.float32],
+        share: NDArray[np.float32],
+        inside_px: NDArray[np.float32],
+        amount: float,
+    ) -> None:
+        """Take the light off figure colours, in place.
+
+        Parameters
+        ----------
+        figure : (h, w, 3) ndarray of float32
+            Figure colours, 0 to 255; written into.
+        share, inside_px : (h, w) ndarray of float32
+            Matte, and depth in pixels, right up to `DEPTH_PX`.
+        amount : float
+            1 takes off what was measured.
+        """
+        _take_off_kernel(
+            figure, share, inside_px, self.cast, amount, self.screen_rgb, self.direction
+        )
+
+
+def measure_spill(
+    picture: Picture, ground: ScreenGround, cleared: NDArray[np.bool_]
+) -> Spill | None:
+    """Measure how much of the screen's light lies on the figure at each depth.
+
+    Parameters
+    ----------
+    picture : Picture
+        The whole picture.
+    ground : ScreenGround
+        As measured from it.
+    cleared : (H, W) ndarray of bool
+        At the starting tolerance.
+
+    Returns
+    -------
+    Spill or None
+        None where there is no sign of any.
+    """
+    inside_px = np.asarray(
+        cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    )
+    direction, size = screen_direction(ground)
+    counts = np.zeros(2 * DEPTH_PX, np.int64)
+    sums = np.zeros(2 * DEPTH_PX)
+    _lean_kernel(picture.rgb, inside_px, direction, counts, sums)
+    known = counts >= _LEAST_PX
+    if known.sum() < 12 or not known[:8].any():
+        return None
+    lean = np.where(known, sums / np.maximum(counts, 1), np.nan)
+    last = int(np.flatnonzero(known)[-1])
+    deep = float(np.nanmedian(lean[max(6, last - last // 3) : last + 1]))
+    cast = (lean[:DEPTH_PX] - deep) / max(size - deep, 1.0)
+    cast = np.where(np.isnan(cast), 0, cast)
+    smooth = np.convolve(np.pad(cast, 2, mode="edge"), np.ones(5) / 5, mode="valid")
+    smooth[:4] = max(smooth[3], smooth[4])  # the rim itself is mixed with the ground
+    falling = np.minimum.accumulate(np.clip(smooth, 0, _MOST_CAST))
+    if falling[4] < _LEAST_CAST or falling[4] - falling[min(DEPTH_PX - 1, last)] < _LEAST_CAST:
+        return None
+    cast = (falling - falling[-1]).astype(np.float32)  # beyond the last depth nothing is taken off
+    return Spill(cast, np.array(from_hex(ground.hex), np.float64), direction)
