@@ -1,6 +1,7 @@
 """The command line: serving, the demo, and keying files without a browser."""
 
 import functools
+import json
 import logging
 import os
 import socket
@@ -25,6 +26,7 @@ from tidymargin.formats.recipe import PickEntry, Recipe, change_recipe, read_rec
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.exporting import key_file
 from tidymargin.services.opening import add_sheet
+from tidymargin.services.reporting import report_file
 from tidymargin.services.workshop import Workshop, open_workshop, warm_kernels
 
 FIRST_PORT = 8137
@@ -133,30 +135,64 @@ def _read_point(text: str, field: str) -> tuple[int, int]:
     return x, y
 
 
-def _read_recipe_of(
-    path: Path | None, tolerance: float | None, picks: tuple[str, ...], keeps: tuple[str, ...]
-) -> Recipe:
-    recipe = Recipe()
-    if path is not None:
+_Option = Callable[[Callable[..., None]], Callable[..., None]]
+_DECISIONS: tuple[_Option, ...] = (
+    click.option("--ground", help="auto, flat, paper, screen or checker."),
+    click.option("--figure", help="auto, opaque or ink."),
+    click.option("--reach", help="Where clearing starts: outside, picks or everywhere."),
+    click.option("--tolerance", type=float, help="0 to 50; measured when not given."),
+    click.option("--pick", multiple=True, metavar="X,Y", help="A point of ground; opens a pocket too."),
+    click.option("--keep", multiple=True, metavar="X,Y", help="A point of the figure."),
+    click.option("--guard", multiple=True, metavar="#RRGGBB[:TOLERANCE]", help="A colour never cleared."),
+    click.option("--crumbs", type=int, help="Drop standing pieces under so many pixels."),
+    click.option("--recipe", type=click.Path(path_type=Path), help="Start from this recipe."),
+)  # fmt: skip
+
+
+def _deciding(command: Callable[..., None]) -> Callable[..., None]:
+    """Give a command the options that decide about a sheet."""
+    return functools.reduce(lambda wrapped, option: option(wrapped), reversed(_DECISIONS), command)
+
+
+def _read_guard(text: str) -> dict[str, object]:
+    colour, _, tolerance = text.partition(":")
+    try:
+        return {"colour": colour, **({"tolerance": float(tolerance)} if tolerance else {})}
+    except ValueError as error:
+        raise BadParameterError(
+            f"Expected a guard as #RRGGBB or #RRGGBB:TOLERANCE, got “{text}”.", field="guard"
+        ) from error
+
+
+def _to_recipe(recipe: Path | None, said: dict[str, Any]) -> Recipe:
+    """Return the recipe that the options of `_DECISIONS` ask for."""
+    chosen = Recipe()
+    if recipe is not None:
         try:
-            recipe = read_recipe(path.read_bytes())
+            chosen = read_recipe(recipe.read_bytes())
         except OSError as error:
-            raise UnusableArgumentError(f"The recipe {path} cannot be read.") from error
-    entries = [entry.model_dump() for entry in recipe.reach.picks]
-    for marks, points in (("ground", picks), ("figure", keeps)):
-        for text in points:
-            x, y = _read_point(text, "pick" if marks == "ground" else "keep")
+            raise UnusableArgumentError(f"The recipe {recipe} cannot be read.") from error
+    picks = [entry.model_dump() for entry in chosen.reach.picks]
+    for marks, field in (("ground", "pick"), ("figure", "keep")):
+        for text in said[field]:
+            x, y = _read_point(text, field)
             if min(x, y) < 0:
                 raise BadParameterError(f"Expected a place inside the picture, got {text}.")
-            entries.append(PickEntry(x=x, y=y, marks=marks).model_dump())
-    values: dict[str, object] = {"picks": entries}
-    if tolerance is not None:
-        if not 0 <= tolerance <= HIGHEST_TOLERANCE:
-            raise BadParameterError(
-                f"Expected a tolerance from 0 to 50, got {tolerance:g}.", field="tolerance"
-            )
-        values["tolerance"] = tolerance
-    return change_recipe(recipe, "reach", **values)
+            picks.append(PickEntry(x=x, y=y, marks=marks).model_dump())
+    tolerance = said["tolerance"]
+    if tolerance is not None and not 0 <= tolerance <= HIGHEST_TOLERANCE:
+        raise BadParameterError(
+            f"Expected a tolerance from 0 to 50, got {tolerance:g}.", field="tolerance"
+        )
+    reach = {"start": said["reach"], "tolerance": tolerance, "crumbs_px": said["crumbs"]}
+    ground = {"kind": said["ground"], "figure": said["figure"]}
+    guards = [entry.model_dump() for entry in chosen.reach.guards]
+    guards += [_read_guard(text) for text in said["guard"]]
+    given = {name: value for name, value in reach.items() if value is not None}
+    chosen = change_recipe(chosen, "reach", picks=picks, guards=guards, **given)
+    return change_recipe(
+        chosen, "ground", **{name: value for name, value in ground.items() if value is not None}
+    )
 
 
 def _place_outputs(inputs: tuple[Path, ...], output: str) -> list[Path]:
@@ -193,28 +229,30 @@ def _write_aside(place: Path, data: bytes) -> None:
         raise StorageFullError(f"{place} could not be written: {error.strerror}.") from error
 
 
+def _read_input(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise UnusableArgumentError(f"{path} cannot be read: {error.strerror}.") from error
+
+
 @main.command()
 @click.argument("inputs", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option(
     "-o", "--output", required=True, help="A file ending in .png, or a folder ending in /."
 )
-@click.option("--tolerance", type=float, help="0 to 50; measured when not given.")
-@click.option("--pick", multiple=True, metavar="X,Y", help="A point of ground; opens a pocket too.")
-@click.option("--keep", multiple=True, metavar="X,Y", help="A point of the figure.")
-@click.option("--recipe", type=click.Path(path_type=Path), help="Start from this recipe.")
+@_deciding
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
 @_told
 def key(
     inputs: tuple[Path, ...],
     output: str,
-    tolerance: float | None,
-    pick: tuple[str, ...],
-    keep: tuple[str, ...],
     recipe: Path | None,
     save_recipe: Path | None,
+    **said: Any,
 ) -> None:
     """Cut pictures out, as the bench would by default."""
-    chosen = _read_recipe_of(recipe, tolerance, pick, keep)
+    chosen = _to_recipe(recipe, said)
     places = _place_outputs(inputs, output)
     worst: DomainError | None = None
     for path, place in zip(inputs, places, strict=True):
@@ -224,11 +262,7 @@ def key(
                     f"{place} is the original itself, which is never overwritten.",
                     hint="Choose another output.",
                 )
-            try:
-                data = path.read_bytes()
-            except OSError as error:
-                raise UnusableArgumentError(f"{path} cannot be read: {error.strerror}.") from error
-            _write_aside(place, key_file(data, chosen))
+            _write_aside(place, key_file(_read_input(path), chosen))
         except DomainError as error:  # the others are still keyed
             if len(inputs) == 1:
                 raise
@@ -238,6 +272,29 @@ def key(
         _write_aside(save_recipe, chosen.to_json().encode())
     if worst is not None:
         sys.exit(outcome_of(worst)[1])
+
+
+@main.command()
+@click.argument("picture", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@_deciding
+@_told
+def report(picture: Path, as_json: bool, recipe: Path | None, **said: Any) -> None:
+    """Say what is found in a picture, and why."""
+    found = report_file(_read_input(picture), _to_recipe(recipe, said))
+    if as_json:
+        click.echo(json.dumps(found, indent=1))
+        return
+    click.echo(f"{picture.name}: {found['width']} × {found['height']} px")
+    click.echo(
+        f"{found['nature']} figure on {found['ground']} ground; tolerance {found['tolerance']:.1f}"
+    )
+    for reason in found["reasons"]:
+        click.echo(f"- {reason}")
+    for name in ("pockets", "jumps", "groups"):
+        click.echo(f"{name}: {len(found[name])}")
+        for row in found[name][:10]:
+            click.echo("  " + ", ".join(f"{key} {value}" for key, value in row.items()))
 
 
 if __name__ == "__main__":

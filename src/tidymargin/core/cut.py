@@ -20,6 +20,7 @@ from tidymargin.core.profile import measure_rim
 from tidymargin.core.reach import Pick, Reach, build_reach, clear, seed_outside, to_step
 from tidymargin.core.rim import RimFacts, solve_cut
 from tidymargin.core.spill import measure_spill
+from tidymargin.core.strays import drop_pieces
 from tidymargin.core.surface import ScreenGround
 from tidymargin.core.walls import Fence, Guard, wall_off
 
@@ -129,6 +130,8 @@ class Decisions:
         Standing pieces smaller than this are dropped; None is by the ground's noise.
     pinhole_px : int
         Cleared pieces smaller than this are filled.
+    drops : tuple of (row, col)
+        Places of solid pieces that are not wanted.
     spill : float
         How much of a screen's measured light is taken off the figure, 0 to 2.
     """
@@ -141,6 +144,7 @@ class Decisions:
     fences: tuple[Fence, ...] = ()
     crumb_px: int | None = None
     pinhole_px: int = 0
+    drops: tuple[tuple[int, int], ...] = ()
     spill: float = 1.0
 
 
@@ -276,11 +280,12 @@ def cut_by_levels(
     )
     cutter = Cutter(picture, facts, levels, tolerance, pockets, spill=decisions.spill)
     crumb_px = facts.crumb_px if decisions.crumb_px is None else decisions.crumb_px
-    if crumb_px <= 1 and decisions.pinhole_px <= 1:
+    if crumb_px <= 1 and decisions.pinhole_px <= 1 and not decisions.drops:
         return cutter
-    return replace(
-        cutter, tidied=tidy_small(cutter.cleared(everywhere), crumb_px, decisions.pinhole_px)
-    )
+    cleared = cutter.cleared(everywhere)
+    if decisions.drops:
+        cleared = drop_pieces(cleared, decisions.drops)
+    return replace(cutter, tidied=tidy_small(cleared, crumb_px, decisions.pinhole_px))
 
 
 def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decisions()) -> Cutter:

@@ -94,6 +94,9 @@ class ReachStep(Step):
         "auto", description="Standing pieces smaller than this are dropped; auto: by the grain"
     )
     pinholes_px: Annotated[int, Field(ge=0, le=100_000)] = 0
+    drops: tuple[tuple[Place, Place], ...] = Field(
+        (), description="Places [x, y] of solid pieces that are not wanted"
+    )
 
     def to_decisions(self, spill: float) -> Decisions:
         """Return the step as the core takes it, with the colour step's amount of spill."""
@@ -106,6 +109,7 @@ class ReachStep(Step):
             fences=tuple(tuple((y, x) for x, y in fence) for fence in self.fences),
             crumb_px=None if self.crumbs_px == "auto" else int(self.crumbs_px),
             pinhole_px=self.pinholes_px,
+            drops=tuple((y, x) for x, y in self.drops),
             spill=spill,
         )
 
@@ -254,7 +258,9 @@ def _to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError
         )
     given = first["input"]
     short = given if isinstance(given, (int, float, str)) else type(given).__name__
+    if first["type"] == "string_pattern_mismatch":
+        return BadRecipeError(f"“{field}” should be a colour as #RRGGBB; got {short!s:.60}.", field=field)
     said = (
-        first["msg"].removeprefix("Input ").replace("string should match pattern", "should match")
+        first["msg"].removeprefix("Input ")
     )
     return BadRecipeError(f"“{field}” {said}; got {short!s:.60}.", field=field)

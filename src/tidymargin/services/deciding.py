@@ -7,9 +7,10 @@ from pydantic import BaseModel
 from tidymargin.core.difference import STEP
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.ground import to_hex
-from tidymargin.core.picture import Region
+from tidymargin.core.picture import Region, whole
 from tidymargin.core.place import Place, describe_place
 from tidymargin.core.pockets import Pocket, PocketChoice, Pockets
+from tidymargin.core.strays import StrayGroup, find_strays
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
@@ -86,6 +87,11 @@ def set_small_pieces(
     return _change(
         workshop, sheet_id, seen, "crumbs", "reach", crumbs_px=crumbs_px, pinholes_px=pinholes_px
     )
+
+
+def set_spill(workshop: Workshop, sheet_id: int, seen: int, amount: str | float) -> Sheet:
+    """Set how much of a screen's light is taken off, 0 to 2 times what was measured, or ``auto``."""
+    return _change(workshop, sheet_id, seen, "spill", "colour", spill=amount)
 
 
 def set_backdrop(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
@@ -205,6 +211,37 @@ def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -
     chosen = [{"x": p.col, "y": p.row, "verdict": verdict} for p in listed]
     change = "pockets_cleared" if verdict == "clear" else "pockets_kept"
     return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+
+
+def load_strays(workshop: Workshop, sheet: Sheet) -> tuple[StrayGroup, ...]:
+    """Return groups of solid things that may not be wanted; those dropped already are not among them."""
+    recipe = read_recipe_of(sheet)
+    name = f"strays:{cut_name(sheet, recipe)}"
+    found: tuple[StrayGroup, ...] | None = workshop.small.get(name)
+    if found is None:
+
+        def compute() -> tuple[StrayGroup, ...]:
+            cleared = load_cutter(workshop, sheet, recipe).cleared(whole(sheet.height, sheet.width))
+            return find_strays(cleared)
+
+        found = workshop.executor.run(name, Priority.VIEW, compute)
+        workshop.small.put(name, found, 200 + 40 * sum(len(group.places) for group in found))
+    return found
+
+
+def drop_group(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
+    """Drop a group of solid things together; groups are numbered from 1."""
+    sheet = workshop.sheets.load(sheet_id)
+    groups = load_strays(workshop, sheet)
+    _require_number(number, list(groups), "group")
+    drops = list(read_recipe_of(sheet).reach.drops)
+    drops += [(col, row) for row, col in groups[number - 1].places]
+    return _change(workshop, sheet_id, seen, "drop", "reach", drops=drops)
+
+
+def bring_back_drops(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+    """Bring back everything that was dropped."""
+    return _change(workshop, sheet_id, seen, "undrop", "reach", drops=[])
 
 
 def guard_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:

@@ -20,7 +20,7 @@ _POLICY = (
     "img-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
 _FIELDS_WITH_A_PLACE = {
-    "tolerance", "colour", "kind", "backdrop", "margin_px", "fences", "crumbs_px", "pinholes_px",
+    "tolerance", "colour", "kind", "backdrop", "margin_px", "fences", "crumbs_px", "pinholes_px", "spill",
 }  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from tidymargin.core.ground import Ground
 from tidymargin.core.place import Meaning, Place
 from tidymargin.core.pockets import Pocket, Pockets
 from tidymargin.core.reach import HIGHEST_TOLERANCE
+from tidymargin.core.strays import StrayGroup
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
 from tidymargin.store.sheets import Sheet
@@ -58,6 +59,9 @@ CHANGES = {
     "pockets_kept": gettext_noop("all pockets kept"),
     "guard": gettext_noop("guard"),
     "unguard": gettext_noop("guard removed"),
+    "drop": gettext_noop("drop"),
+    "undrop": gettext_noop("dropped brought back"),
+    "spill": gettext_noop("spill"),
     "fence": gettext_noop("fence"),
     "unfence": gettext_noop("fence removed"),
 }
@@ -104,12 +108,15 @@ def name_colour(code: str) -> str:
 
 def format_share(share: float) -> str:
     """Return a share of the sheet in percent, with no more digits than help."""
-    percent = 100 * share
-    if percent == 0:
-        return "0 %"
-    if percent < 0.01:
-        return "< 0.01 %"
-    return f"{percent:.2f} %" if percent < 1 else f"{percent:.1f} %"
+    return format_percent(100 * share)
+
+
+def format_percent(percent: float) -> str:
+    """Return percent with a sign that stays with its number, and no more digits than help."""
+    if 0 < percent < 0.01:
+        return "<\u00a00.01\u00a0%"
+    digits = 0 if percent == 0 else 2 if percent < 1 else 1 if percent < 10 else 0
+    return f"{percent:.{digits}f}\u00a0%"
 
 
 _PLACES = (
@@ -159,7 +166,7 @@ def say_reasons(facts: SheetFacts) -> list[str]:
             gettext(
                 "%(colour)s, %(darker)s darker at the %(place)s; grain %(noise)s.",
                 colour=ground.hex,
-                darker=f"{100 * darker:.0f} %",
+                darker=format_percent(round(100 * darker)),
                 place=gettext(_PLACES[row][col]),
                 noise=f"{ground.noise:.1f}",
             )
@@ -169,7 +176,7 @@ def say_reasons(facts: SheetFacts) -> list[str]:
             gettext(
                 "%(colour)s along %(share)s of the border; grain %(noise)s.",
                 colour=ground.hex,
-                share=f"{100 * ground.border_share:.0f} %",
+                share=format_percent(round(100 * ground.border_share)),
                 noise=f"{ground.noise:.1f}",
             )
         )
@@ -178,7 +185,7 @@ def say_reasons(facts: SheetFacts) -> list[str]:
             gettext(
                 "Ink: %(inks)s. Density varies by %(spread)s along the strokes.",
                 inks=", ".join(facts.inks.hexes) or "-",
-                spread=f"{100 * facts.inks.spread:.0f} %",
+                spread=format_percent(round(100 * facts.inks.spread)),
             )
         )
     return said
@@ -211,11 +218,11 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     elif ground.border_share < _FEW:
         words = fill(
             gettext("%(figure)s figure on %(ground)s, seen along only %(share)s of the border."),
-            share=f"{100 * ground.border_share:.0f} %",
+            share=format_percent(round(100 * ground.border_share)),
             **slots,
         )
     elif isinstance(ground, SurfaceGround) and ground.describe_shade()[0] >= _SHADED:
-        darker = f"{100 * ground.describe_shade()[0]:.0f} %"
+        darker = format_percent(round(100 * ground.describe_shade()[0]))
         words = fill(
             gettext("%(figure)s on %(ground)s, %(darker)s darker in the shade."),
             darker=darker,
@@ -283,11 +290,11 @@ class PocketView:
 
 
 _REASONS = {
-    "ink": gettext_noop("ink: paper inside a loop goes"),
-    "screen": gettext_noop("screen inside goes"),
+    "ink": gettext_noop("paper in a loop of ink"),
+    "screen": gettext_noop("screen inside"),
     "pattern": gettext_noop("the pattern goes on inside"),
     "even": gettext_noop("even inside: figure"),
-    "undecided": gettext_noop("ground-coloured, closed in"),
+    "undecided": gettext_noop("closed in"),
     "yours": gettext_noop("yours"),
 }
 
@@ -302,6 +309,41 @@ def list_pockets(pockets: Pockets, area_px: int, most: int) -> list[PocketView]:
     ]
     views.sort(key=lambda view: view.pocket.is_decided)
     return views[:most]
+
+
+_EDGES = {
+    "left": gettext_noop("left"),
+    "right": gettext_noop("right"),
+    "top": gettext_noop("top"),
+    "bottom": gettext_noop("bottom"),
+}
+
+
+def say_group(group: StrayGroup) -> str:
+    """Say what a group of solid things is told by."""
+    return gettext(
+        "%(n)s alike, along the %(edge)s edge",
+        n=len(group.places),
+        edge=gettext(_EDGES[group.edge]),
+    )
+
+
+def _say_colour(recipe: Recipe, facts: SheetFacts) -> StepView | None:
+    """Say what becomes of a screen's light; nothing where there is none to decide on."""
+    amount = recipe.colour.spill
+    if facts.rim.spill is None and amount == "auto":
+        return None
+    share = 1.0 if amount == "auto" else float(amount)
+    value = format_percent(round(100 * share))
+    spill = phrase("colour", gettext("Spill"), value, number=True)
+    most = 0.0 if facts.rim.spill is None else float(facts.rim.spill.cast.max())
+    words = fill(
+        gettext("The screen’s light, %(most)s at the rim, is taken off by %(spill)s."),
+        most=format_percent(round(100 * most)),
+        spill=spill,
+    )
+    state = "measured" if amount == "auto" else "yours"
+    return StepView("colour", state, _STATES[state], words)
 
 
 def _say_proof(recipe: Recipe) -> StepView:
@@ -347,9 +389,11 @@ def say_recipe(
         ]  # fmt: skip
     chosen = recipe.reach.tolerance
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
+    colour = _say_colour(recipe, facts)
     return [
         _say_ground(recipe, facts),
         _say_reach(recipe, tolerance, pockets),
+        *([colour] if colour else []),
         _say_proof(recipe),
         _say_export(recipe, sheet),
     ]

@@ -22,13 +22,14 @@ from tidymargin.web.sentences import (
     gettext,
     list_pockets,
     say_calm,
+    say_group,
     say_reasons,
     say_recipe,
 )
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
-_STEPS = ("ground", "reach", "proof", "export")
+_STEPS = ("ground", "reach", "colour", "proof", "export")
 _MOST_ROWS = 24
 
 
@@ -68,6 +69,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "facts": facts,
             "reasons": say_reasons(facts),
             "pockets": pockets,
+            "strays": [(g, say_group(g)) for g in deciding.load_strays(workshop, sheet)],
             "pocket_rows": list_pockets(pockets, sheet.width * sheet.height, _MOST_ROWS),
             "kinds": KINDS,
             "natures": NATURES,
@@ -239,6 +241,25 @@ def decide_pocket(sheet_id: int, verdict: str) -> Response | AnyResponse:
 def decide_pockets(sheet_id: int, verdict: str) -> Response | AnyResponse:
     """Clear or keep all pockets alike."""
     return _answer(deciding.decide_pockets(the_workshop(), sheet_id, _read_seen(), verdict))
+
+
+@blueprint.post("/strays/<int:number>/drop")
+def drop_group(sheet_id: int, number: int) -> Response | AnyResponse:
+    """Drop a group of solid things together."""
+    return _answer(deciding.drop_group(the_workshop(), sheet_id, _read_seen(), number))
+
+
+@blueprint.post("/strays/back")
+def bring_back_drops(sheet_id: int) -> Response | AnyResponse:
+    """Bring back everything that was dropped."""
+    return _answer(deciding.bring_back_drops(the_workshop(), sheet_id, _read_seen()))
+
+
+@blueprint.post("/spill")
+def set_spill(sheet_id: int) -> Response | AnyResponse:
+    """Set how much of a screen's light is taken off, in percent."""
+    amount = _read_number("spill", float) / 100
+    return _answer(deciding.set_spill(the_workshop(), sheet_id, _read_seen(), amount))
 
 
 @blueprint.post("/proof")

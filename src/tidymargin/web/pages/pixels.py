@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
-from tidymargin.services.deciding import load_pockets, look_at_place
+from tidymargin.services.deciding import load_pockets, load_strays, look_at_place
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.opening import load_measured, load_tolerance
 from tidymargin.services.viewing import View
@@ -99,6 +99,17 @@ def show_pocket(sheet_id: int, number: int) -> Response:
     if number >= len(listed):
         abort(404)
     crop = viewing.make_crop(the_workshop(), sheet, listed[number].box)
+    return Response(crop, mimetype="image/png")
+
+
+@blueprint.get("/strays/<int:number>.png")
+def show_stray(sheet_id: int, number: int) -> Response:
+    """Send a small picture of one of a group of solid things."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    groups = load_strays(the_workshop(), sheet)
+    if not 1 <= number <= len(groups):
+        abort(404)
+    crop = viewing.make_crop(the_workshop(), sheet, groups[number - 1].box)
     return Response(crop, mimetype="image/png")
 
 

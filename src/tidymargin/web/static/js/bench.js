@@ -121,6 +121,7 @@ function walk(by) {
     acts.say("No pocket is listed", "open the second sentence to see them");
     return;
   }
+  document.getElementById("pockets").open = true;
   walked = (walked + by + rows.length) % rows.length;
   flyTo(rows[walked]);
 }

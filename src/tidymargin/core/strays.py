@@ -1,0 +1,144 @@
+"""Solid things that are not wanted: punched holes and their like, found as groups by likeness and place."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.picture import Region
+
+Edge = Literal["left", "right", "top", "bottom"]
+
+_LEAST_MEMBERS = 4
+_ALIKE = 0.22  # how far areas and sides of a group may differ
+_BAND = 0.14  # how much of the sheet counts as along an edge
+_IN_LINE = 0.02
+_MOST_PIECES = 4000
+
+
+@dataclass(frozen=True, slots=True)
+class StrayGroup:
+    """Pieces that are alike and stand in a line along an edge.
+
+    Parameters
+    ----------
+    places : tuple of (row, col)
+        A place in each piece.
+    edge : str
+        The edge that they stand along.
+    area_px : int
+        What they cover together.
+    box : Region
+        Around one of them, for a picture.
+    """
+
+    places: tuple[tuple[int, int], ...]
+    edge: Edge
+    area_px: int
+    box: Region
+
+
+@njit(cache=True, nogil=True)
+def _first_place_kernel(labels, rows, cols):  # type: ignore[no-untyped-def]
+    for row in range(labels.shape[0]):
+        for col in range(labels.shape[1]):
+            label = labels[row, col]
+            if rows[label] < 0:
+                rows[label], cols[label] = row, col
+
+
+@njit(cache=True, nogil=True)
+def _drop_kernel(labels, drops, out):  # type: ignore[no-untyped-def]
+    for row in range(labels.shape[0]):
+        for col in range(labels.shape[1]):
+            if drops[labels[row, col]]:
+                out[row, col] = True
+
+
+def _label(cleared: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:  # fmt: skip
+    _, labels, stats, middles = cv2.connectedComponentsWithStats(
+        (~cleared).view(np.uint8), connectivity=8, ltype=cv2.CV_32S
+    )
+    return np.asarray(labels, np.int32), np.asarray(stats, np.int32), np.asarray(middles)
+
+
+def find_strays(cleared: NDArray[np.bool_], least_px: int = 12) -> tuple[StrayGroup, ...]:
+    """Find groups of pieces that look like a pad's holes or a film's perforation.
+
+    Parameters
+    ----------
+    cleared : (H, W) ndarray of bool
+        What is cleared; pieces are what stands.
+    least_px : int
+        Smaller pieces are crumbs and not looked at.
+
+    Returns
+    -------
+    tuple of StrayGroup
+        Of at least four compact pieces each, alike in size and in one line along an edge.
+    """
+    height, width = cleared.shape
+    labels, stats, middles = _label(cleared)
+    sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].astype(np.float64)
+    areas = stats[:, cv2.CC_STAT_AREA].astype(np.float64)
+    compact = (areas >= least_px) & (areas > 0.5 * sides.prod(axis=1))
+    compact &= sides.max(axis=1) < 2.2 * sides.min(axis=1)
+    compact[0] = False
+    if not _LEAST_MEMBERS <= int(compact.sum()) <= _MOST_PIECES:
+        return ()
+    rows, cols = np.full(len(areas), -1, np.int64), np.full(len(areas), -1, np.int64)
+    _first_place_kernel(labels, rows, cols)
+    groups: list[StrayGroup] = []
+    free = compact.copy()
+    for edge, along, at in (
+        ("left", middles[:, 0] / width, 0), ("right", 1 - middles[:, 0] / width, 0),
+        ("top", middles[:, 1] / height, 1), ("bottom", 1 - middles[:, 1] / height, 1),
+    ):  # fmt: skip
+        near = np.flatnonzero(free & (along < _BAND))
+        for seed in near[np.argsort(-areas[near])]:
+            if not free[seed]:
+                continue
+            alike = np.abs(areas[near] - areas[seed]) <= _ALIKE * areas[seed]
+            alike &= np.abs(along[near] - along[seed]) <= _IN_LINE
+            members = near[alike & free[near]]
+            if len(members) < _LEAST_MEMBERS:
+                continue
+            spread = np.ptp(middles[members, 1 - at]) / (height if at == 0 else width)
+            if spread < 0.25:
+                continue
+            free[members] = False
+            left, top, wide, tall, _ = (int(v) for v in stats[members[0]])
+            groups.append(
+                StrayGroup(
+                    tuple((int(rows[m]), int(cols[m])) for m in members),
+                    edge,  # type: ignore[arg-type]  # one of the four above
+                    int(areas[members].sum()),
+                    Region(top, left, top + tall, left + wide),
+                )
+            )
+    return tuple(groups)
+
+
+def drop_pieces(
+    cleared: NDArray[np.bool_], places: tuple[tuple[int, int], ...]
+) -> NDArray[np.bool_]:
+    """Return what is cleared once the standing pieces at those places are cleared too.
+
+    Parameters
+    ----------
+    cleared : (H, W) ndarray of bool
+        Not modified.
+    places : tuple of (row, col)
+        A place where nothing stands drops nothing.
+    """
+    labels, stats, _ = _label(cleared)
+    drops = np.zeros(len(stats), np.bool_)
+    for row, col in places:
+        drops[labels[row, col]] = True
+    drops[0] = False
+    out = cleared.copy()
+    _drop_kernel(labels, drops, out)
+    return out
