@@ -100,7 +100,13 @@ def measure_sheet(
     jumps = find_jumps(outside, difference.steps, grain)
     calm = find_calm(curve, jumps, grain)
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
-    inks = measure_inks(picture, ground, difference.steps, to_step(calm.tolerance), rim.grain)
+    step = to_step(calm.tolerance)
+    stands = difference.steps > step
+    if ground.kind == "checker":  # an even figure matches every other tile, and stands all the same
+        reached = outside <= step
+        opened = find_pockets(difference.steps, reached, step, ground, "opaque").opened
+        stands = ~(reached if opened is None else reached | opened)
+    inks = measure_inks(picture, ground, stands, rim.grain)
     if nature == "auto":
         nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
     if nature == "ink" and len(inks.rgb):

@@ -20,8 +20,9 @@ _NO_GRAIN = 0.6  # an even colour that was coded well
 _EVEN_NOISE = 2.2  # grain up to this may be a coder's; more is texture or light
 _BETTER = 0.8  # a surface must leave this much less grain than one colour does
 _STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
-_LEAST_SHARE = 0.35
-_MOST_LEFT_OVER = 3.0
+_LEAST_SHARE = 0.2
+_MOST_GRAIN = 4.0
+_MUCH_LIGHTER = 0.25  # OKLab lightness
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -56,6 +57,16 @@ def _is_strong(ground: SurfaceGround) -> bool:
     return 100 * float(np.hypot(lab[1], lab[2])) > _STRONG_HUE
 
 
+def _is_dark_beside(flat: FlatGround, surface: SurfaceGround) -> bool:
+    """Whether the border's commonest colour is a dark figure's, with lighter paper beside it."""
+    if flat.border_share > 0.85 or surface.border_share < _LEAST_SHARE:
+        return False
+    light, dark = (
+        srgb_u8_to_oklab(np.array(from_hex(code), np.uint8))[0] for code in (surface.hex, flat.hex)
+    )
+    return bool(light - dark > _MUCH_LIGHTER)
+
+
 def detect_ground(
     picture: Picture,
     kind: GroundKind | Literal["auto"] = "auto",
@@ -88,13 +99,15 @@ def detect_ground(
     pattern = measure_checker(picture)
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
-    if flat.noise <= _NO_GRAIN and flat.border_share > 0.9:
+    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
         return Detected(flat)
     surface = measure_surface(picture)
-    no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
-    if flat.noise <= _EVEN_NOISE and no_better and flat.border_share >= surface.border_share - 0.15:
-        return Detected(flat)
-    if surface.border_share < _LEAST_SHARE or surface.left_over > _MOST_LEFT_OVER:
+    if not _is_dark_beside(flat, surface):
+        no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
+        close = flat.border_share >= surface.border_share - 0.15
+        if flat.noise <= _EVEN_NOISE and no_better and close:
+            return Detected(flat)
+    if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
         return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)
     if _is_strong(surface):
         return Detected(measure_surface(picture, ScreenGround))

@@ -24,6 +24,7 @@ _DENSE = 0.99
 _WIDE = 0.8
 _DENSEST = 0.998
 _CLEAN = 0.5
+_STEADY, _UNSTEADY, _ON_PAPER = 0.18, 0.23, 0.12  # spreads from which density is a pen's
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -105,7 +106,7 @@ def _cores_kernel(rgb, ground, inside_px, first_row, end_row, every, around, out
 
 
 def _gather_cores(
-    picture: Picture, ground: Ground, steps: NDArray[np.uint8], tolerance_step: int, around: int
+    picture: Picture, ground: Ground, stands: NDArray[np.bool_], around: int
 ) -> NDArray[np.float32]:
     """Return samples at the middles of strokes, (N, 8); see `_cores_kernel`."""
     everywhere = whole(picture.height, picture.width)
@@ -114,7 +115,7 @@ def _gather_cores(
     every = max(1, picture.area_px // 4_000_000)
     for band in everywhere.bands(_BAND_PX):
         outer = band.grown(_MARGIN_PX, everywhere)
-        kept = steps[outer.slices] > tolerance_step
+        kept = stands[outer.slices]
         if not kept.any():
             continue
         inside_px = np.asarray(
@@ -156,8 +157,7 @@ def _split_inks(away: NDArray[np.float32]) -> list[NDArray[np.bool_]]:
 def measure_inks(
     picture: Picture,
     ground: Ground,
-    steps: NDArray[np.uint8],
-    tolerance_step: int,
+    stands: NDArray[np.bool_],
     grain: float = 0.0,
 ) -> InkFacts:
     """Find the inks that a picture's strokes were drawn with.
@@ -166,14 +166,12 @@ def measure_inks(
     ----------
     picture, ground :
         The whole picture and what was measured of its ground.
-    steps : (H, W) ndarray of uint8
-        Quantised difference.
-    tolerance_step : int
-        The starting tolerance, in steps.
+    stands : (H, W) ndarray of bool
+        What differs from the ground at the starting tolerance.
     grain : float
         Coding noise near edges in 8-bit levels; a clean picture's densest pixels can be trusted singly.
     """
-    cores = _gather_cores(picture, ground, steps, tolerance_step, 0 if grain <= _CLEAN else 1)
+    cores = _gather_cores(picture, ground, stands, 0 if grain <= _CLEAN else 1)
     if len(cores) < 8:
         return InkFacts(np.zeros((0, 3), np.float32), (), 0.0, 0.0, 0.0, 0.0)
     well_inside = cores[:, 6] >= min(2.0, float(np.quantile(cores[:, 6], 0.5)))
@@ -225,5 +223,9 @@ def is_ink(facts: InkFacts, on_paper: bool) -> bool:
     Lines of a pixel or two vary by how they fall on the grid, too, so they must vary more. On paper
     little is enough, since even a printer's line has an even colour.
     """
-    least = 0.08 if on_paper else 0.175 if facts.half_px >= 1.7 else 0.245
+    least = _STEADY if facts.half_px >= 1.7 else _UNSTEADY
+    if on_paper:
+        least = _ON_PAPER
+    elif facts.shares and facts.shares[0] > 0.97:  # of one colour only, as few drawings are
+        least -= 0.03
     return facts.explained > 0.9 and facts.thin > 0.8 and facts.spread > least

@@ -259,8 +259,8 @@ def _to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError
     given = first["input"]
     short = given if isinstance(given, (int, float, str)) else type(given).__name__
     if first["type"] == "string_pattern_mismatch":
-        return BadRecipeError(f"“{field}” should be a colour as #RRGGBB; got {short!s:.60}.", field=field)
-    said = (
-        first["msg"].removeprefix("Input ")
-    )
+        return BadRecipeError(
+            f"“{field}” should be a colour as #RRGGBB; got {short!s:.60}.", field=field
+        )
+    said = first["msg"].removeprefix("Input ")
     return BadRecipeError(f"“{field}” {said}; got {short!s:.60}.", field=field)
