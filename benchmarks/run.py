@@ -2,9 +2,11 @@
 
 import argparse
 import json
+from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks.accuracy import make_cases, score_case, score_folder, summarise, to_rows
+from benchmarks.accuracy import Result, make_cases, score_case, score_folder, summarise, to_rows
+from benchmarks.detection import Told, tell_all
 from benchmarks.speed import measure_speed
 from tidymargin.demo.almanac import make_almanac
 
@@ -12,15 +14,42 @@ from tidymargin.demo.almanac import make_almanac
 def _print_table(table: list[dict[str, object]]) -> None:
     print("Mean rim, OKLab x 100, over six backdrops; left behind and eaten in ppm")
     print(
-        f"{'ground':<22}{'pictures':>9}{'flood':>8}{'soft':>8}{'ours':>8}{'99th':>8}{'limit':>8}"
+        f"{'ground':<32}{'pictures':>9}{'flood':>8}{'soft':>8}{'ours':>8}{'99th':>8}{'limit':>8}"
         f"{'worst':>8}{'x row':>7}{'left':>7}{'eaten':>7}  worst picture"
     )
     for row in table:
         limit = "-" if row["limit"] is None else f"{row['limit']:.3f}"
         print(
-            f"{row['row']!s:<22}{row['pictures']:>9}{row['flood']:>8.2f}{row['soft']:>8.2f}{row['ours']:>8.3f}"
+            f"{row['row']!s:<32}{row['pictures']:>9}{row['flood']:>8.2f}{row['soft']:>8.2f}{row['ours']:>8.3f}"
             f"{row['ours_99']:>8.2f}{limit:>8}{row['worst']:>8.3f}{row['worst_ratio']:>7.1f}"
             f"{row['left_ppm']:>7.1f}{row['eaten_ppm']:>7.1f}  {row['worst_name']}"
+        )
+
+
+def _print_told(told: list[Told]) -> None:
+    right = sum(t.is_right for t in told)
+    print(
+        f"\nGround and nature told rightly in {right} of {len(told)} pictures ({100 * right / len(told):.1f} %)"
+    )
+    for name in dict.fromkeys(t.condition for t in told):
+        of_name = [t for t in told if t.condition == name]
+        sizes = f"{min(t.size for t in of_name)} to {max(t.size for t in of_name)} px"
+        print(f"  {name:<42}{sum(t.is_right for t in of_name):>3} of {len(of_name):<3} {sizes}")
+    for t in told:
+        if not t.is_right:
+            print(
+                f"  wrong: {t.condition}, {t.name} at {t.size} px: {' '.join(t.found)}, not {' '.join(t.expected)}"
+            )
+
+
+def _print_worst(results: list[Result]) -> None:
+    print("\nThe worst ten, by how far beyond the limit")
+    known = [r for r in results if r.limit is not None]
+    known.sort(key=lambda r: r.ours.rim - (r.limit.rim if r.limit else 0.0), reverse=True)
+    for r in known[:10]:
+        limit = r.limit.rim if r.limit else 0.0
+        print(
+            f"  {r.row:<32}{r.name:<16} rim {r.ours.rim:.2f}, limit {limit:.2f}, tolerance {r.tolerance:.1f}"
         )
 
 
@@ -30,6 +59,7 @@ def main() -> None:
     parser.add_argument("--truth", type=Path, help="score the truth folders below this one instead")
     parser.add_argument("--json", action="store_true", help="print JSON, every picture included")
     parser.add_argument("--no-speed", action="store_true", help="leave speed out")
+    parser.add_argument("--no-detection", action="store_true", help="leave detection out")
     options = parser.parse_args()
     if options.truth is not None:
         results = list(score_folder(options.truth))
@@ -39,16 +69,31 @@ def main() -> None:
         results = [score_case(*case) for case in make_cases()]
         results += [score_case(f"demo: {case.name}", case, None) for case in make_almanac()]
     speed = [] if options.truth is not None or options.no_speed else measure_speed()
+    told = [] if options.truth is not None or options.no_detection else list(tell_all())
     table = summarise(results)
     if options.json:
-        print(json.dumps({"rows": table, "pictures": to_rows(results), "speed": speed}, indent=1))
+        print(
+            json.dumps(
+                {
+                    "rows": table,
+                    "pictures": to_rows(results),
+                    "detection": [asdict(t) for t in told],
+                    "speed": speed,
+                },
+                indent=1,
+            )
+        )
         return
     _print_table(table)
+    if options.truth is None:
+        _print_worst(results)
+    if told:
+        _print_told(told)
     for row in speed:
-        print(f"\n{row['sheet']}, {row['megapixels']:.1f} megapixels; ratios to floors of this run")
+        print(f"\n{row['sheet']}, {row['megapixels']} megapixels; ratios to floors of this run")
         for name, value in row.items():
             if name not in ("sheet", "megapixels"):
-                print(f"  {name}: {value:.2f} x")
+                print(f"  {name}: {value:.2f}")
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -61,6 +62,14 @@ def test_many_pictures_go_into_a_folder_and_a_bad_one_spoils_nothing(folder):
         (["badge.png", "-o", "x.png", "--tolerance", "60"], 64, "from 0 to 50, got 60"),
         (["badge.png", "-o", "x.png", "--pick", "9"], 64, "X,Y in pixels"),
         (["badge.png", "-o", "x.png", "--pick", "160,3"], 64, "inside 160 × 160 px"),
+        (
+            ["badge.png", "-o", "x.png", "--ground", "sky"],
+            65,
+            "'paper', 'screen' or 'checker'; got sky",
+        ),
+        (["badge.png", "-o", "x.png", "--ground", "checker"], 65, "no pattern of two tones"),
+        (["badge.png", "-o", "x.png", "--guard", "#12"], 65, "a colour as #RRGGBB; got #12"),
+        (["badge.png", "-o", "x.png", "--guard", "#123456:much"], 64, "#RRGGBB:TOLERANCE"),
         (["badge.png", "-o", "x.png", "--recipe", "r.json"], 65, "not a field of a recipe"),
     ],
 )
@@ -75,3 +84,37 @@ def test_what_cannot_be_done_is_one_sentence_and_an_exit_code(folder, monkeypatc
     assert not (folder / "x.png").exists()
     assert (folder / "badge.png").read_bytes() == before
     assert np.frombuffer(before, np.uint8).size > 0
+
+
+def test_every_decision_of_the_command_line_ends_up_in_the_recipe(folder):
+    result = run(folder / "badge.png", "-o", folder / "1.png", "--ground", "flat", "--figure", "opaque",
+                 "--reach", "everywhere", "--guard", "#FFFFFF:2", "--crumbs", "9",
+                 "--save-recipe", folder / "r.json")  # fmt: skip
+    assert result.exit_code == 0, result.output
+    recipe = read_recipe((folder / "r.json").read_bytes())
+    assert (recipe.ground.kind, recipe.ground.figure, recipe.reach.start) == ("flat", "opaque", "everywhere")  # fmt: skip
+    assert (recipe.reach.guards[0].colour, recipe.reach.guards[0].tolerance) == ("#FFFFFF", 2)
+    assert recipe.reach.crumbs_px == 9
+    assert decode_picture((folder / "1.png").read_bytes()).picture.alpha is None  # white is guarded
+
+
+def test_a_report_says_what_was_found_and_why(folder):
+    told = CliRunner().invoke(main, ["report", str(folder / "badge.png"), "--json"])
+    assert told.exit_code == 0, told.output
+    found = json.loads(told.output)
+    assert (found["ground"], found["nature"], found["colour"]) == ("flat", "opaque", "#FFFFFF")
+    assert "100 % of the border" in found["reasons"][0]
+    assert 0 < found["tolerance"] < 10
+    assert {p["verdict"] for p in found["pockets"]} == {"keep"}
+    assert all(jump["tolerance"] > found["tolerance"] for jump in found["jumps"])
+    words = CliRunner().invoke(main, ["report", str(folder / "badge.png")]).output
+    assert words.startswith("badge.png: 160 × 160 px")
+
+
+def test_every_command_and_option_has_a_line_in_the_readme():
+    readme = (Path(__file__).parents[2] / "README.md").read_text()
+    for name, command in main.commands.items():
+        assert f"./tidy {name}" in readme, name
+        for option in command.params:
+            if option.opts[0].startswith("--"):
+                assert option.opts[0] in readme, f"{name} {option.opts[0]}"

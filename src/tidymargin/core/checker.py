@@ -87,15 +87,17 @@ def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:
     return np.median(border[upper], axis=0), np.median(border[lower], axis=0)
 
 
-def _to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> NDArray[np.float32]:
-    """Return where each pixel stands between the tones, -1 to 1; 0 where it is neither."""
+def _to_wave(
+    rgb: NDArray[np.uint8], light: Tone, dark: Tone
+) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """Return where each pixel stands between the tones, about -1 to 1, and whether it does at all."""
     half, middle = (light - dark) / 2, (light + dark) / 2
     power = float(half @ half)
     away = rgb.astype(np.float32) - middle.astype(np.float32)
     along = (away @ half.astype(np.float32)) / np.float32(power)
     across = ((away - along[..., None] * half.astype(np.float32)) ** 2).sum(axis=2)
     known = (across < max(60.0, 0.1 * power)) & (np.abs(along) < 1.35)
-    return np.where(known, np.clip(along, -1.1, 1.1), 0).astype(np.float32)
+    return np.where(known, np.clip(along, -1.1, 1.1), 0).astype(np.float32), np.asarray(known)
 
 
 def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
@@ -172,7 +174,10 @@ def _fit_drift(
 
 
 def _read_waves(
-    wave: NDArray[np.float32], down: NDArray[np.float64], across: NDArray[np.float64]
+    wave: NDArray[np.float32],
+    known: NDArray[np.bool_],
+    down: NDArray[np.float64],
+    across: NDArray[np.float64],
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Read both waves off the picture, each row and column on its own, by turns.
 
@@ -187,7 +192,7 @@ def _read_waves(
         0.5,
     ):  # at first nothing is shut out: a whole row may have the wrong sign
         model = np.outer(g_down, g_across)
-        near = (np.abs(wave - model) < gate) & (wave != 0)
+        near = (np.abs(wave - model) < gate) & known
         weighed = np.where(near, wave, 0)
         for axis in (0, 1):
             other = g_down if axis == 0 else g_across
@@ -196,7 +201,7 @@ def _read_waves(
             power = kept.T @ (other**2)
             found = (seen.T @ other) / np.maximum(power, 1e-6)
             before = g_across if axis == 0 else g_down
-            trust = power / (power + 2.0)
+            trust = power / (power + 0.2)
             merged = trust * found + (1 - trust) * before
             if axis == 0:
                 g_across = np.clip(merged, -1.1, 1.1)
@@ -233,8 +238,8 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     if tones is None:
         return None
     light, dark = tones
-    wave = _to_wave(picture.rgb, light, dark)
-    if float(np.mean(wave[frame] != 0)) < 0.4:
+    wave, known = _to_wave(picture.rgb, light, dark)
+    if float(np.mean(known[frame])) < 0.4:
         return None
     columns, rows = _border_lines(wave)
     (f, f_power), (g, g_power) = _find_frequency(columns), _find_frequency(rows)
@@ -251,7 +256,7 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     if abs(match) < _LEAST_MATCH:
         return None
     down = down * np.sign(match)
-    g_down, g_across = _read_waves(wave, down, across)
+    g_down, g_across = _read_waves(wave, known, down, across)
     return _with_noise(
         picture,
         wave,

@@ -114,7 +114,8 @@ def measure_sheet(
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
     if isinstance(ground, ScreenGround) and nature == "opaque":
         cleared = outside <= to_step(calm.tolerance)
-        rim = replace(rim, spill=measure_spill(picture, ground, cleared))
+        spill = measure_spill(picture, ground, cleared)
+        rim = replace(rim, spill=spill, is_screen=True)
     return SheetFacts(
         ground, detected.is_busy, difference, outside, curve, jumps, calm, rim, inks, nature
     )

@@ -30,6 +30,7 @@ _MISFIT_UNIT = (
 )
 _EXPLAINED = 2.0
 _DOUBTED = 0.2
+_GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _MIXED = 1.0  # doubt that a mixture of two colours carries over a single one that explains as well
 _MIX_PX = 3
 _MIX_COLOURS = 12
@@ -81,6 +82,8 @@ class RimFacts:
         The inks, 0 to 255, of a figure that is as solid as it differs; None for an opaque one.
     spill : Spill or None
         The screen's light on the figure, where there is any.
+    is_screen : bool
+        Whether the ground is a screen, so that its hue in a narrow gap betrays it.
     """
 
     width_px: int
@@ -93,6 +96,7 @@ class RimFacts:
     settles: bool = False
     ink_rgb: NDArray[np.float32] | None = None
     spill: Spill | None = None
+    is_screen: bool = False
 
     @property
     def halo_px(self) -> int:
@@ -486,6 +490,41 @@ def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, ou
 
 
 @njit(cache=True, nogil=True)
+def _leans_kernel(rgb, ground, out):  # type: ignore[no-untyped-def]
+    """Mark what has most of the ground's own chroma, in its direction."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            _, bu, bv = _to_luma_chroma(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
+            _, cu, cv = _to_luma_chroma(
+                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+            )
+            along = cu * bu + cv * bv
+            power = bu * bu + bv * bv
+            out[row, col] = along > 0.6 * power and along * along > 0.7 * power * (
+                cu * cu + cv * cv
+            )
+
+
+def _find_gaps(
+    rgb: NDArray[np.uint8], ground: NDArray[np.float32], cleared: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Return what is mostly screen in gaps too narrow for any of it to be cleared."""
+    leans = np.empty(cleared.shape, np.bool_)
+    _leans_kernel(rgb, ground, leans)
+    leans &= ~cleared
+    other = (~cleared & ~leans).view(np.uint8)
+    side = (_GAP_PX, _GAP_PX)
+    beside = cv2.boxFilter(other, cv2.CV_16U, side, normalize=False, borderType=cv2.BORDER_CONSTANT)
+    leans &= np.asarray(beside) >= _GAP_PX**2 // 4  # a figure of the screen's hue has none of it
+    wide = cv2.morphologyEx(
+        leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
+    )
+    return np.asarray(leans & (np.asarray(wide) == 0), np.bool_)
+
+
+@njit(cache=True, nogil=True)
 def _box_sums_kernel(values, radius, out):  # type: ignore[no-untyped-def]
     """Sum whole numbers over squares, exactly, so that every region gets the same sums."""
     height, width, channels = values.shape
@@ -582,6 +621,8 @@ def solve_cut(
     if cleared.all():
         out[:] = (*facts.carried_rgb, 0)
         return out
+    if facts.is_screen:
+        cleared = cleared | _find_gaps(rgb, ground, cleared)
     inside_px = _distance_px(~cleared)
     outside_px = _distance_px(cleared)
     if facts.settles:

@@ -1,0 +1,184 @@
+"""Deciding on the stage: tuning at a place, guards, fences, pockets and strays, by mouse, touch and keys."""
+
+import numpy as np
+import pytest
+
+from tests.browser.conftest import wait_measured
+from tests.browser.test_journeys import export, to_screen
+from tests.conftest import to_png
+from tidymargin.core.picture import whole
+from tidymargin.demo.drawing import Drawing, lay_over
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.services.exporting import key_file
+from tidymargin.services.opening import add_sheet, read_recipe_of
+
+pytestmark = pytest.mark.browser
+SIZE = 400
+
+
+def png_of(draw, ground=(255.0, 255.0, 255.0)):
+    d = Drawing(SIZE, SIZE, 4)
+    draw(d)
+    return to_png(lay_over(d.render(), np.array(ground)))
+
+
+def pale_steps(d):
+    """Three pale patches around a dark core, each at its own difference from white."""
+    for reach, code in ((170, "#EFE4DC"), (130, "#D8C4B8"), (90, "#B09A8C"), (50, "#202830")):
+        d.rounded(200 - reach, 200 - reach, 200 + reach, 200 + reach, 0, d.colour(code))
+
+
+def ten_loops(d):
+    blue = d.colour("#204080")
+    for number in range(10):
+        x, y = 50 + 75 * (number % 5), 120 + 150 * (number // 5)
+        d.ellipse(x, y, 30, blue)
+        d.ellipse(x, y, 20 - number, d.colour("#FFFFFF"))
+
+
+def open_sheet(page, workshop, data, step="reach"):
+    sheet = add_sheet(workshop, data, "sheet.png")
+    page.goto(f"/sheets/{sheet.id}/?open={step}")
+    wait_measured(page)
+    return sheet
+
+
+def reach_of(workshop, sheet):
+    return read_recipe_of(workshop.sheets.load(sheet.id)).reach
+
+
+def wait_changed(page, before):
+    page.locator(f"#sheet-data:not([data-head='{before}'])").wait_for(state="attached")
+
+
+def settle(page, words):
+    page.locator("#undo", has_text=f"Undo {words}").wait_for()
+
+
+def test_up_to_here_and_short_of_here_give_one_recipe_by_mouse_touch_and_keys(page, open_context, workshop):  # fmt: skip
+    data = png_of(pale_steps)
+    tuned = []
+
+    sheet = open_sheet(page, workshop, data)
+    for row, key in ((200 - 110, "u"), (200 - 150, "s")):
+        page.mouse.move(*to_screen(page, row, 200, SIZE))
+        page.keyboard.down(key)
+        page.locator("#verb", has_text="to here" if key == "u" else "of here").wait_for()
+        before = workshop.sheets.load(sheet.id).head
+        page.mouse.down()
+        page.mouse.up()
+        page.keyboard.up(key)
+        wait_changed(page, before)
+        tuned.append(reach_of(workshop, sheet).tolerance)
+
+    sheet = open_sheet(page, workshop, data)
+    page.locator("#stage").focus()
+    for presses, key in ((14, "u"), (5, "s")):  # the aim starts in the middle; 8 px a press
+        for _ in range(presses):
+            page.keyboard.press("ArrowUp")
+        page.keyboard.down(key)
+        page.locator("#verb", has_text="to here" if key == "u" else "of here").wait_for()
+        before = workshop.sheets.load(sheet.id).head
+        page.keyboard.press("Enter")
+        page.keyboard.up(key)
+        wait_changed(page, before)
+        tuned.append(reach_of(workshop, sheet).tolerance)
+
+    finger = open_context(has_touch=True).new_page()
+    sheet = open_sheet(finger, workshop, data)
+    for row, button in ((200 - 110, "#up-to"), (200 - 150, "#short-of")):
+        before = workshop.sheets.load(sheet.id).head
+        finger.touchscreen.tap(*to_screen(finger, row, 200, SIZE))
+        assert workshop.sheets.load(sheet.id).head == before  # a tap only places the aim
+        finger.locator(button).click()
+        wait_changed(finger, before)
+        tuned.append(reach_of(workshop, sheet).tolerance)
+
+    assert tuned[:2] == tuned[2:4] == tuned[4:]
+    up_to, short_of = tuned[:2]
+    assert 0 < short_of < up_to
+    cut = export(finger)
+    assert cut[5, 5, 3] == 0
+    assert cut[50, 200, 3] == 255  # just short of the palest patch
+    wide = decode_picture(key_file(data, change_recipe(Recipe(), "reach", tolerance=up_to)))
+    assert wide.picture.alpha[90, 200] == 0
+    assert wide.picture.alpha[130, 200] == 255
+
+
+def test_ten_pockets_are_decided_by_keyboard_alone(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(ten_loops))
+    assert page.locator(".pockets li").count() == 10
+    page.locator("#stage").focus()
+    for number in range(10):
+        page.keyboard.press("n")
+        page.locator("#verb", has_text="Clear this pocket").wait_for()
+        before = workshop.sheets.load(sheet.id).head
+        page.keyboard.press("Enter")
+        wait_changed(page, before)
+        assert len(reach_of(workshop, sheet).pockets) == number + 1
+        page.keyboard.press("b")  # the decided one went to the end of the list
+    assert "10 of 10 pockets" in page.locator("#step-reach .sentence").inner_text()
+    cut = export(page)
+    for number in range(10):
+        assert cut[120 + 150 * (number // 5), 50 + 75 * (number % 5), 3] == 0
+
+
+def test_a_guard_holds_a_pale_patch_that_the_tolerance_would_take(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(pale_steps))
+    page.locator("#tolerance").fill("30")
+    page.locator("#tolerance").press("Enter")
+    settle(page, "tolerance")
+    assert export(page)[50, 200, 3] == 0
+    page.mouse.move(*to_screen(page, 50, 200, SIZE))
+    page.keyboard.press("Escape")
+    page.locator("#stage").focus()
+    page.keyboard.down("g")
+    page.locator("#verb", has_text="Guard this colour").wait_for()
+    page.mouse.down()
+    page.mouse.up()
+    page.keyboard.up("g")
+    settle(page, "guard")
+    assert reach_of(workshop, sheet).guards[0].colour == "#EFE4DC"
+    cut = export(page)
+    assert cut[50, 200, 3] == 255
+    assert cut[5, 5, 3] == 0
+
+
+def test_a_fence_parts_a_white_glove_from_white_paper(page, workshop):
+    def glove(d):
+        d.polygon([(120, 400), (120, 120), (280, 120), (280, 400)], d.colour("#FFFFFF"))
+        d.stroke([(120, 240), (120, 120), (280, 120), (280, 240)], 6, d.colour("#606468"))
+
+    sheet = open_sheet(page, workshop, png_of(glove))
+    assert export(page)[320, 200, 3] == 0
+    page.locator("#stage").focus()
+    page.keyboard.down("w")
+    page.locator("#verb", has_text="Draw a fence").wait_for()
+    corners = [(238, 120), (396, 120), (396, 280), (238, 280)]
+    page.mouse.move(*to_screen(page, *corners[0], SIZE))
+    page.mouse.down()
+    for corner in corners[1:]:
+        page.mouse.move(*to_screen(page, *corner, SIZE), steps=12)
+    page.mouse.up()
+    page.keyboard.up("w")
+    settle(page, "fence")
+    assert len(reach_of(workshop, sheet).fences[0]) <= 6  # thinned to its corners
+    cut = export(page)
+    assert (cut[130:390, 130:270, 3] == 255).all()
+    assert (cut[130:390, :110, 3] == 0).all()
+
+
+def test_punched_holes_go_together_by_one_button(page, workshop):
+    def pad(d):
+        for y in np.linspace(20, 380, 12):
+            d.ellipse(18, float(y), 6, d.colour("#404040"))
+        d.rounded(120, 120, 300, 300, 0, d.colour("#204080"))
+
+    open_sheet(page, workshop, png_of(pad))
+    page.get_by_role("button", name="Drop them together: 12 alike, along the left edge").click()
+    settle(page, "drop")
+    cut = export(page)
+    assert (cut[:, :60, 3] == 0).all()
+    assert (cut[125:295, 125:295, 3] == 255).all()
+    assert whole(*cut.shape[:2]).width == SIZE
