@@ -323,6 +323,8 @@ def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
     coarse = max(1, int((picture.area_px / 250_000) ** 0.5))
     sample = (slice(None, None, coarse), slice(None, None, coarse))
     kept = picture.rgb[sample][facts.outside[sample] > to_step(facts.calm.tolerance)]
+    if facts.nature == "ink":  # its thin places are the ground's colour only until that is gone
+        kept = facts.inks.rgb
     if len(kept) == 0:
         return "pale"
     luma = kept @ np.array([0.299, 0.587, 0.114])

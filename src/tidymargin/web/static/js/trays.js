@@ -116,3 +116,14 @@ document.addEventListener("paste", (event) => {
   event.preventDefault();
   addAll(files);
 });
+
+// A cut that is still being made says so.
+function sayWaiting() {
+  for (const image of document.querySelectorAll(".print img")) {
+    const print = image.closest(".print");
+    print.classList.toggle("waiting", !image.complete);
+    image.addEventListener("load", () => print.classList.remove("waiting"), { once: true });
+  }
+}
+sayWaiting();
+document.body.addEventListener("htmx:afterSettle", sayWaiting);
