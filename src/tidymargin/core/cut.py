@@ -322,12 +322,12 @@ def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
     """Return the blotter tone farthest from the figure's commoner lights and darks."""
     coarse = max(1, int((picture.area_px / 250_000) ** 0.5))
     sample = (slice(None, None, coarse), slice(None, None, coarse))
-    kept = picture.rgb[sample][facts.outside[sample] > to_step(facts.calm.tolerance)]
-    if facts.nature == "ink":  # its thin places are the ground's colour only until that is gone
-        kept = facts.inks.rgb
-    if len(kept) == 0:
+    stands = facts.outside[sample] > to_step(facts.calm.tolerance)
+    # ink's thin places have the ground's colour only until that is gone
+    shown_rgb = facts.inks.rgb if facts.nature == "ink" else picture.rgb[sample][stands]
+    if len(shown_rgb) == 0:
         return "pale"
-    luma = kept @ np.array([0.299, 0.587, 0.114])
+    luma = shown_rgb @ np.array([0.299, 0.587, 0.114])
     share = np.bincount((luma / 16).astype(int), minlength=16) / len(luma)
     shown = (np.flatnonzero(share > 0.02) + 0.5) * 16
     return max(BLOTTER_TONES, key=lambda tone: float(np.abs(shown - BLOTTER_TONES[tone]).min()))
