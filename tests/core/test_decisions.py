@@ -49,7 +49,7 @@ def test_behind_guards_fences_and_figure_picks_reach_is_still_a_flood(seed, tole
     reached = flood(walled, [*border, (row - 1, col)], to_step(tolerance))
     found = clear(reach, tolerance, whole(23, 31))
     assert not (found & ~reached).any()
-    held = reach.figure < reach.levels
+    held = reach.figure <= reach.levels
     np.testing.assert_array_equal(found, reached & ~held)
 
 

@@ -66,12 +66,12 @@ def test_reach_is_the_union_of_floods_each_at_its_tolerance(seed, tolerance, own
 
 @settings(max_examples=40, deadline=None)
 @given(seed=seeds_st, tolerance=st.floats(0, 50))
-def test_a_figure_pick_keeps_what_it_reaches_sooner_and_nothing_else(seed, tolerance):
+def test_a_figure_pick_keeps_what_it_reaches_no_later_and_nothing_else(seed, tolerance):
     steps = rough_steps(seed)
     outside = seed_outside(steps, None)
     figure = measure_levels(steps, np.array([11 * 31 + 15]))
     reach = build_reach(steps, outside, (Pick(11, 15, is_figure=True),))
-    expected = (outside <= to_step(tolerance)) & ~(figure < outside)
+    expected = (outside <= to_step(tolerance)) & ~(figure <= outside)
     np.testing.assert_array_equal(clear(reach, tolerance, whole(23, 31)), expected)
 
 

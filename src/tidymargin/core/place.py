@@ -97,7 +97,7 @@ def describe_place(cutter: Cutter, row: int, col: int) -> Place:
     own = round(min(HIGHEST_TOLERANCE, goes_at + _ROOM), 1)
     takes = _area_around(steps, row, col, to_step(own)) & ~cleared
     if cutter.reach.figure is not None:  # a figure pick holds what it gets to sooner
-        takes &= cutter.reach.figure >= step
+        takes &= cutter.reach.figure > step
     if not takes[row, col]:
         return Place(Meaning.FIGURE, reached_at=reached_at)
     pick = Pick(row, col, tolerance=own)

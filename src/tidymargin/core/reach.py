@@ -140,15 +140,15 @@ def _clear_kernel(levels, step, out):  # type: ignore[no-untyped-def]
 def _keep_kernel(figure, lowest, out):  # type: ignore[no-untyped-def]
     for row in range(figure.shape[0]):
         for col in range(figure.shape[1]):
-            if figure[row, col] < lowest[row, col]:
+            if figure[row, col] <= lowest[row, col]:
                 out[row, col] = False
 
 
 def clear(reach: Reach, tolerance: float, region: Region) -> NDArray[np.bool_]:
     """Return what is cleared in a region, (h, w) bool.
 
-    Cleared is the union over the seed sets of level <= tolerance, less what a figure pick gets to at a
-    lower level than any ground seed.
+    Cleared is the union over the seed sets of level <= tolerance, less what a figure pick gets to no
+    later than any ground seed: a tie is the figure's, or a pick on an even patch would hold nothing.
     """
     out = np.zeros((region.height, region.width), np.bool_)
     _clear_kernel(reach.levels[region.slices], to_step(tolerance), out)

@@ -1,0 +1,91 @@
+"""Any region rendered alone equals the crop of the whole, on every ground and for both natures."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tidymargin.core.cut import Decisions, choose_blotter, cut_out, measure_sheet
+from tidymargin.core.picture import Picture, Region
+from tidymargin.core.reach import Pick
+from tidymargin.demo.drawing import Drawing, mix_over
+from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
+from tidymargin.demo.inks import press
+from tidymargin.demo.sketches import cast_spill, draw_bell
+from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.decode import decode_picture
+
+SIDE = 260
+
+
+def draw_marks():
+    d = Drawing(SIDE, SIDE, 6)
+    dark, red = d.colour("#1E2F80"), d.colour("#C8553D")
+    d.ring(130, 120, 80, 9, dark)
+    d.ellipse(130, 120, 40, red)
+    d.ellipse(130, 120, 18, 0)
+    d.text("PORT", 40, 240, 34, 4, dark)
+    return d.render()
+
+
+def jpeg(picture, random, grain):
+    return decode_picture(encode_picture(add_grain(picture, random, grain), "jpg", 90)).picture
+
+
+def make(kind):
+    random = np.random.default_rng(12)
+    if kind == "paper, ink":
+        figure = press(draw_marks(), random, lightest=0.4, grain=0.1, patch_px=12)
+        return jpeg(mix_over(figure, make_paper(SIDE, SIDE, random)), random, 1.0)
+    if kind == "paper":
+        return jpeg(mix_over(draw_marks(), make_paper(SIDE, SIDE, random)), random, 1.0)
+    if kind == "checker":
+        return jpeg(mix_over(draw_marks(), make_checker(SIDE, SIDE, period=7.3)), random, 0)
+    bell = cast_spill(draw_bell(SIDE), (62, 155, 79), 8)
+    return jpeg(mix_over(bell, make_screen(SIDE, SIDE, random)), random, 2.0)
+
+
+SHEETS = {}
+
+
+def sheet_of(kind):
+    if kind not in SHEETS:
+        picture = make(kind)
+        facts = measure_sheet(picture, nature="ink" if "ink" in kind else "auto")
+        SHEETS[kind] = (picture, facts)
+    return SHEETS[kind]
+
+
+@pytest.mark.parametrize("kind", ["paper, ink", "paper", "checker", "screen"])
+@settings(max_examples=8, deadline=None)
+@given(
+    box=st.tuples(*[st.integers(0, SIDE - 1)] * 4),
+    tolerance=st.none() | st.floats(0, 30),
+    pick=st.tuples(st.integers(0, SIDE - 1), st.integers(0, SIDE - 1), st.booleans()),
+    crumb_px=st.integers(0, 40),
+    spill=st.sampled_from([0.0, 1.0, 1.7]),
+)
+def test_any_region_alone_equals_the_crop_of_the_whole(kind, box, tolerance, pick, crumb_px, spill):
+    picture, facts = sheet_of(kind)
+    assert facts.ground.kind == kind.split(",")[0]
+    decided = Decisions(tolerance=tolerance, picks=(Pick(*pick),), crumb_px=crumb_px, spill=spill)
+    cutter = cut_out(picture, facts, decided)
+    top, bottom = sorted(box[:2])
+    left, right = sorted(box[2:])
+    region = Region(top, left, bottom + 1, right + 1)
+    np.testing.assert_array_equal(cutter.render(region), cutter.render_whole()[region.slices])
+
+
+def test_a_screen_with_spill_needs_a_wider_halo_and_others_do_not():
+    assert sheet_of("screen")[1].rim.spill is not None
+    assert sheet_of("screen")[1].rim.halo_px > sheet_of("paper")[1].rim.halo_px
+
+
+def test_the_blotter_is_far_from_what_stays_and_for_ink_from_the_ink_itself():
+    picture, facts = sheet_of("paper, ink")
+    assert facts.nature == "ink"
+    assert choose_blotter(picture, facts) == "pale"
+    white = np.full((80, 80, 3), 20, np.uint8)
+    white[20:60, 20:60] = 250
+    pale = Picture(white)
+    assert choose_blotter(pale, measure_sheet(pale)) == "deep"
