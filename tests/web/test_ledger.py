@@ -1,0 +1,182 @@
+"""The ledger says what was found and what was decided, for every kind of ground."""
+
+import numpy as np
+import pytest
+from bs4 import BeautifulSoup
+
+from tests.conftest import to_png
+from tidymargin.demo.almanac import make_almanac
+from tidymargin.demo.drawing import Drawing, lay_over
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
+from tidymargin.web.app import create_app
+from tidymargin.web.sentences import format_percent, name_colour, to_curve_x
+
+SIDE = 200
+
+
+@pytest.fixture
+def client(workshop):
+    return create_app(workshop).test_client()
+
+
+@pytest.fixture
+def token(client):
+    return BeautifulSoup(client.get("/").data, "html.parser").body["data-token"]
+
+
+@pytest.fixture(scope="module")
+def almanac():
+    return {case.name: case for case in make_almanac(0.35)}
+
+
+def pad_png():
+    d = Drawing(SIDE, SIDE, 6)
+    for y in np.linspace(14, 186, 6):
+        d.ellipse(12, float(y), 5, d.colour("#404040"))
+    for x in (80, 150):
+        d.ellipse(x, 100, 30, d.colour("#204080"))
+        d.ellipse(x, 100, 16, d.colour("#FFFFFF"))
+    return to_png(lay_over(d.render(), np.array((255.0, 255.0, 255.0))))
+
+
+def ledger_of(client, workshop, sheet, step="reach"):
+    load_measured(workshop, sheet)
+    page = client.get(f"/sheets/{sheet.id}/ledger?open={step}")
+    assert page.status_code == 200
+    return BeautifulSoup(page.data, "html.parser")
+
+
+def words(tag):
+    return " ".join(tag.get_text(" ").replace("\u2060", "").replace("\u00a0", " ").split())
+
+
+def post(client, token, sheet, path, **values):
+    answer = client.post(
+        f"/sheets/{sheet.id}/{path}",
+        data={"seen": sheet.head, "open": "reach", **values},
+        headers={"X-CSRFToken": token, "HX-Request": "true"},
+    )
+    assert answer.status_code == 200, answer.data
+    return BeautifulSoup(answer.data, "html.parser")
+
+
+SAID = {
+    "tide-stamp": ("Opaque figure on flat black , without noise.", "#000000 along 100 % of the border"),
+    "buoy-sticker": ("printed-in pattern of", "#DEDEDE and #B8B8B8 in squares of"),
+    "harbour-signature": ("Ink on paper", "darker at the"),
+    "brass-bell": ("Opaque on screen", "darker at the"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SAID)
+def test_the_first_sentence_says_what_lies_behind_and_the_reasons_have_numbers(client, workshop, almanac, name):  # fmt: skip
+    sheet = add_sheet(workshop, almanac[name].encoded, name)
+    page = ledger_of(client, workshop, sheet, "ground")
+    sentence, reason = SAID[name]
+    assert sentence in words(page.select_one("#step-ground .sentence"))
+    assert reason in words(page.select_one("#step-ground .part"))
+    chosen = [b["value"] for b in page.select("#step-ground button[aria-pressed=true]")]
+    facts = load_measured(workshop, sheet).facts
+    assert chosen == [facts.ground.kind, facts.nature]
+    for phrase in page.select(".phrase"):
+        assert phrase["aria-label"].endswith(phrase.get_text())
+    assert bool(page.select("#step-colour")) == (name == "brass-bell")
+
+
+def test_spill_is_a_sentence_of_its_own_with_an_amount_in_percent(client, token, workshop, almanac):
+    sheet = add_sheet(workshop, almanac["brass-bell"].encoded, "bell.jpg")
+    load_measured(workshop, sheet)
+    page = post(client, token, sheet, "spill", spill="150", open="colour")
+    assert "is taken off by 150 %" in words(page.select_one("#step-colour .sentence"))
+    assert read_recipe_of(workshop.sheets.load(sheet.id)).colour.spill == 1.5
+    refused = client.post(
+        f"/sheets/{sheet.id}/spill",
+        data={"seen": workshop.sheets.load(sheet.id).head, "spill": "999"},
+        headers={"X-CSRFToken": token, "HX-Request": "true"},
+    )
+    assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#said-spill")
+
+
+def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, workshop):
+    sheet = add_sheet(workshop, pad_png(), "pad.png")
+    page = ledger_of(client, workshop, sheet)
+    rows = page.select(".pockets li")
+    assert len(rows) == 2
+    assert "2 to decide" in words(page.select_one("#pockets summary"))
+    assert "6 alike, along the left edge" in words(page)
+    for number in range(2):
+        shown = client.get(f"/sheets/{sheet.id}/pockets/{number}.png")
+        assert shown.mimetype == "image/png"
+    assert client.get(f"/sheets/{sheet.id}/pockets/9.png").status_code == 404
+    assert client.get(f"/sheets/{sheet.id}/strays/1.png").status_code == 200
+    assert client.get(f"/sheets/{sheet.id}/strays/2.png").status_code == 404
+
+    def now():
+        return workshop.sheets.load(sheet.id)
+
+    place = {"row": rows[0]["data-row"], "col": rows[0]["data-col"]}
+    page = post(client, token, now(), "pockets/clear", **place)
+    assert "1 of 2 pockets" in words(page.select_one("#step-reach .sentence"))
+    page = post(client, token, now(), "pockets/all/keep")
+    assert "0 of 2 pockets" in words(page.select_one("#step-reach .sentence"))
+    page = post(client, token, now(), "strays/1/drop")
+    assert "6 dropped" in words(page)
+    page = post(client, token, now(), "strays/back")
+    assert "6 alike" in words(page)
+    page = post(client, token, now(), "guards", row="100", col="60")
+    assert "1 guard" in words(page.select_one("#step-reach .sentence"))
+    page = post(client, token, now(), "guards/1", tolerance="3,5")
+    assert read_recipe_of(now()).reach.guards[0].tolerance == 3.5
+    page = post(client, token, now(), "fences", places="20,20 40,60 90,20")
+    assert page.select_one(".fence")["data-places"].split() == ["20,20", "40,60", "90,20"]
+    page = post(client, token, now(), "keep", row="100", col="80")
+    assert "figure at 80, 100" in words(page)
+    for kind in ("pick", "guard", "fence"):
+        page = post(client, token, now(), f"{kind}s/1/remove")
+    page = post(client, token, now(), "start", start="everywhere")
+    assert "Clear from everywhere" in words(page.select_one("#step-reach .sentence"))
+    post(client, token, now(), "start", start="outside")
+    page = post(client, token, now(), "small-pieces", crumbs_px="40", pinholes_px="9")
+    reach = read_recipe_of(now()).reach
+    assert (reach.crumbs_px, reach.pinholes_px) == (40, 9)
+    assert (reach.picks, reach.guards, reach.fences, reach.drops) == ((), (), (), ())
+    undone = 0
+    while now().undo:  # every one of them was a row of the history
+        post(client, token, now(), "undo")
+        undone += 1
+    assert undone == 14
+    assert read_recipe_of(now()) == Recipe()
+
+
+def test_up_to_and_short_of_are_offered_where_they_mean_something(client, workshop, token):
+    sheet = add_sheet(workshop, pad_png(), "pad.png")
+    load_measured(workshop, sheet)
+    pocket = client.get(f"/sheets/{sheet.id}/place?row=100&col=80").json
+    assert pocket["verb"] == "Clear this pocket"
+    assert pocket["shortOf"] is None
+    ground = client.get(f"/sheets/{sheet.id}/place?row=2&col=100").json
+    assert (ground["verb"], ground["upTo"], ground["shortOf"]) == ("Already clear", None, None)
+    wide = post(client, token, sheet, "pockets/all/clear")
+    assert wide.select_one("#undo").text == "Undo all pockets cleared"
+    opened = client.get(f"/sheets/{sheet.id}/place?row=100&col=80").json
+    assert (opened["verb"], opened["acts"]) == ("Keep this pocket", True)
+
+
+def test_an_open_step_stays_open_while_the_sheet_is_being_measured(client, workshop, monkeypatch):
+    from tidymargin.web.pages import bench
+
+    monkeypatch.setattr(bench, "is_measured", lambda *_: False)
+    sheet = add_sheet(workshop, pad_png(), "pad.png")
+    page = BeautifulSoup(client.get(f"/sheets/{sheet.id}/?open=ground").data, "html.parser")
+    assert page.select_one("#ledger")["hx-get"].endswith("/ledger?open=ground")
+    assert "Measuring the ground" in words(page.select_one("#step-ground"))
+    assert page.select_one("#sheet-data")["data-measured"] == "0"
+
+
+def test_numbers_are_said_with_no_more_digits_than_help():
+    said = [format_percent(p).replace("\u00a0", " ") for p in (0, 0.004, 0.5, 3.25, 42.4)]
+    assert said == ["0 %", "< 0.01 %", "0.50 %", "3.2 %", "42 %"]
+    assert [name_colour(c) for c in ("#ffffff", "#000000", "#e8b23a")] == ["white", "black", "#E8B23A"]  # fmt: skip
+    assert to_curve_x(0) == 0
+    assert to_curve_x(12.5) == pytest.approx(to_curve_x(50) / 2)
