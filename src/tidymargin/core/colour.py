@@ -88,3 +88,10 @@ def oklab_kernel(red: float, green: float, blue: float) -> tuple[float, float, f
         _B[1, 0] * long + _B[1, 1] * medium + _B[1, 2] * short,
         _B[2, 0] * long + _B[2, 1] * medium + _B[2, 2] * short,
     )
+
+
+@njit(cache=True, nogil=True, inline="always")
+def to_luma_chroma_kernel(red, green, blue):  # type: ignore[no-untyped-def]
+    """ITU-R BT.601 luma, and the two scaled colour differences."""
+    luma = 0.299 * red + 0.587 * green + 0.114 * blue
+    return luma, 0.564 * (blue - luma), 0.713 * (red - luma)

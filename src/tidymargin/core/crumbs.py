@@ -4,8 +4,9 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from tidymargin.core.pieces import mark_pieces
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -25,14 +26,6 @@ class Tidied:
     cleared: NDArray[np.bool_]
 
 
-@njit(cache=True, nogil=True)
-def _swap_kernel(labels, small, value, out):  # type: ignore[no-untyped-def]
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            if small[labels[row, col]]:
-                out[row, col] = value
-
-
 def _swap_small(
     mask: NDArray[np.bool_], least_px: int, connectivity: int, value: bool, out: NDArray[np.bool_]
 ) -> int:
@@ -44,7 +37,7 @@ def _swap_small(
     small[0] = False
     number = int(small[:count].sum())
     if number:
-        _swap_kernel(labels, small, value, out)
+        mark_pieces(np.asarray(labels, np.int32), small, out, value)
     return number
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.ground import Ground
 from tidymargin.core.picture import Region
+from tidymargin.core.pieces import mark_pieces
 
 Verdict = Literal["clear", "keep"]
 Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours"]
@@ -96,14 +97,6 @@ def _count_tiles_kernel(labels, down, across, counts):  # type: ignore[no-untype
                     counts[label, 1] += 1
 
 
-@njit(cache=True, nogil=True)
-def _open_kernel(labels, opens, out):  # type: ignore[no-untyped-def]
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            if opens[labels[row, col]]:
-                out[row, col] = True
-
-
 def _judge(
     ground: Ground, nature: str, labels: NDArray[np.int32], count: int, areas: NDArray[np.int64]
 ) -> tuple[NDArray[np.bool_], list[Reason]]:
@@ -170,7 +163,7 @@ def find_pockets(
     if not opens.any():
         return Pockets(listed, None)
     opened = np.zeros(labels.shape, np.bool_)
-    _open_kernel(labels, opens, opened)
+    mark_pieces(labels, opens, opened)
     return Pockets(listed, opened)
 
 

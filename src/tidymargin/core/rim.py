@@ -14,6 +14,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.near_ground import SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.spill import DEPTH_PX, Spill
 
 SEARCH_PX = 8
@@ -30,15 +32,11 @@ _MISFIT_UNIT = (
 )
 _EXPLAINED = 2.0
 _DOUBTED = 0.2
-_GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _MIXED = 1.0  # doubt that a mixture of two colours carries over a single one that explains as well
 _MIX_PX = 3
 _MIX_COLOURS = 12
 _NEAR_LOSSY_PX = 4
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
-
-SETTLE_PX = 10
-"""How far around a place an uneven ground is settled on what is seen of it there."""
 
 HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs where no spill is taken off."""
@@ -105,13 +103,6 @@ class RimFacts:
 
 
 @njit(cache=True, nogil=True, inline="always")
-def _to_luma_chroma(red, green, blue):  # type: ignore[no-untyped-def]
-    """ITU-R BT.601 luma, and the two scaled colour differences."""
-    luma = 0.299 * red + 0.587 * green + 0.114 * blue
-    return luma, 0.564 * (blue - luma), 0.713 * (red - luma)
-
-
-@njit(cache=True, nogil=True, inline="always")
 def _solve(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
     """Solve the share of figure from differences to the ground.
 
@@ -175,7 +166,7 @@ def _mix_two(  # type: ignore[no-untyped-def]
                 r = colours[first, 0] * weight + colours[second, 0] * (1 - weight)
                 g = colours[first, 1] * weight + colours[second, 1] * (1 - weight)
                 b = colours[first, 2] * weight + colours[second, 2] * (1 - weight)
-                fy, fu, fv = _to_luma_chroma(r, g, b)
+                fy, fu, fv = to_luma_chroma_kernel(r, g, b)
                 share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
                 cost = misfit / _MISFIT_UNIT + _MIXED * weight * (1 - weight)
                 if share <= 1.02 and cost < best:
@@ -233,10 +224,10 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             if deep == 0 and outside_px[row, col] > limit:
                 share_out[out_row, out_col] = 0.0
                 continue
-            by, bu, bv = _to_luma_chroma(
+            by, bu, bv = to_luma_chroma_kernel(
                 ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
-            cy, cu, cv = _to_luma_chroma(
+            cy, cu, cv = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
             y, u, v = cy - by, cu - bu, cv - bv
@@ -251,7 +242,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
                 if not (0 <= there < height and 0 <= here < columns and sure[there, here]):
                     continue
-                fy, fu, fv = _to_luma_chroma(
+                fy, fu, fv = to_luma_chroma_kernel(
                     float(rgb[there, here, 0]),
                     float(rgb[there, here, 1]),
                     float(rgb[there, here, 2]),
@@ -347,7 +338,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         away = (there - row) ** 2 + (here - col) ** 2
                         if away > SEARCH_PX * SEARCH_PX:
                             continue
-                        fy, fu, fv = _to_luma_chroma(
+                        fy, fu, fv = to_luma_chroma_kernel(
                             float(rgb[there, here, 0]),
                             float(rgb[there, here, 1]),
                             float(rgb[there, here, 2]),
@@ -368,11 +359,11 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         float(rgb[best_row, best_col, 2]),
                     )
                     # that pixel may be mixed itself: an even colour of the figure farther out on its line
-                    ty, tu, tv = _to_luma_chroma(red, green, blue)
+                    ty, tu, tv = to_luma_chroma_kernel(red, green, blue)
                     ty, tu, tv = ty - by, tu - bu, tv - bv
                     least = 1e18
                     for entry in range(palette.shape[0]):
-                        fy, fu, fv = _to_luma_chroma(
+                        fy, fu, fv = to_luma_chroma_kernel(
                             palette[entry, 0], palette[entry, 1], palette[entry, 2]
                         )
                         share, misfit = _solve(
@@ -394,7 +385,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 for channel in range(3):
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
                 continue
-            fy, fu, fv = _to_luma_chroma(red, green, blue)
+            fy, fu, fv = to_luma_chroma_kernel(red, green, blue)
             fy, fu, fv = fy - by, fu - bu, fv - bv
             share, _ = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
             share = 1.0 if solid else min(1.0, max(0.0, share))
@@ -434,16 +425,16 @@ def _solve_ink_kernel(  # type: ignore[no-untyped-def]
             if outside_px[row, col] > width + 0.5:
                 continue
             out_row, out_col = row - top, col - left
-            by, bu, bv = _to_luma_chroma(
+            by, bu, bv = to_luma_chroma_kernel(
                 ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
-            cy, cu, cv = _to_luma_chroma(
+            cy, cu, cv = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
             best, found = 1e18, 0.0
             best_ink = 0
             for ink in range(inks.shape[0]):
-                fy, fu, fv = _to_luma_chroma(inks[ink, 0], inks[ink, 1], inks[ink, 2])
+                fy, fu, fv = to_luma_chroma_kernel(inks[ink, 0], inks[ink, 1], inks[ink, 2])
                 share, misfit = _solve(
                     cy - by, cu - bu, cv - bv, fy - by, fu - bu, fv - bv, grain, ringing, blur
                 )
@@ -487,83 +478,6 @@ def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, ou
             if has_alpha:
                 alpha = (alpha * alpha_in[row, col] + 127) // 255
             out[row, col, 3] = alpha
-
-
-@njit(cache=True, nogil=True)
-def _leans_kernel(rgb, ground, out):  # type: ignore[no-untyped-def]
-    """Mark what has most of the ground's own chroma, in its direction."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            _, bu, bv = _to_luma_chroma(
-                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
-            )
-            _, cu, cv = _to_luma_chroma(
-                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
-            )
-            along = cu * bu + cv * bv
-            power = bu * bu + bv * bv
-            out[row, col] = along > 0.6 * power and along * along > 0.7 * power * (
-                cu * cu + cv * cv
-            )
-
-
-def _find_gaps(
-    rgb: NDArray[np.uint8], ground: NDArray[np.float32], cleared: NDArray[np.bool_]
-) -> NDArray[np.bool_]:
-    """Return what is mostly screen in gaps too narrow for any of it to be cleared."""
-    leans = np.empty(cleared.shape, np.bool_)
-    _leans_kernel(rgb, ground, leans)
-    leans &= ~cleared
-    other = (~cleared & ~leans).view(np.uint8)
-    side = (_GAP_PX, _GAP_PX)
-    beside = cv2.boxFilter(other, cv2.CV_16U, side, normalize=False, borderType=cv2.BORDER_CONSTANT)
-    leans &= np.asarray(beside) >= _GAP_PX**2 // 4  # a figure of the screen's hue has none of it
-    wide = cv2.morphologyEx(
-        leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
-    )
-    return np.asarray(leans & (np.asarray(wide) == 0), np.bool_)
-
-
-@njit(cache=True, nogil=True)
-def _box_sums_kernel(values, radius, out):  # type: ignore[no-untyped-def]
-    """Sum whole numbers over squares, exactly, so that every region gets the same sums."""
-    height, width, channels = values.shape
-    rows = np.zeros(values.shape, np.int32)
-    for row in range(height):
-        for channel in range(channels):
-            total = 0
-            for col in range(min(radius, width)):
-                total += values[row, col, channel]
-            for col in range(width):
-                if col + radius < width:
-                    total += values[row, col + radius, channel]
-                if col - radius > 0:
-                    total -= values[row, col - radius - 1, channel]
-                rows[row, col, channel] = total
-    for col in range(width):
-        for channel in range(channels):
-            total = 0
-            for row in range(min(radius, height)):
-                total += rows[row, col, channel]
-            for row in range(height):
-                if row + radius < height:
-                    total += rows[row + radius, col, channel]
-                if row - radius > 0:
-                    total -= rows[row - radius - 1, col, channel]
-                out[row, col, channel] = total
-
-
-def _settle(
-    rgb: NDArray[np.uint8], ground: NDArray[np.float32], sound: NDArray[np.bool_]
-) -> NDArray[np.float32]:
-    """Return the ground moved by the mean of what is left over on sound ground around each place."""
-    left = np.zeros((*sound.shape, 4), np.int32)
-    left[..., :3] = np.where(sound[..., None], np.round((rgb - ground) * 16), 0)
-    left[..., 3] = sound
-    sums = np.empty_like(left)
-    _box_sums_kernel(left, SETTLE_PX, sums)
-    count = sums[..., 3:].astype(np.float32)
-    return np.asarray(ground + sums[..., :3] / 16 / (count + np.float32(12)), np.float32)
 
 
 def _distance_px(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
@@ -622,11 +536,11 @@ def solve_cut(
         out[:] = (*facts.carried_rgb, 0)
         return out
     if facts.is_screen:
-        cleared = cleared | _find_gaps(rgb, ground, cleared)
+        cleared = cleared | find_gaps(rgb, ground, cleared)
     inside_px = _distance_px(~cleared)
     outside_px = _distance_px(cleared)
     if facts.settles:
-        ground = _settle(rgb, ground, outside_px > facts.width_px + 1.5)
+        ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach = CARRY_PX
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)

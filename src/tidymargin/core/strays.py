@@ -9,6 +9,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.picture import Region
+from tidymargin.core.pieces import mark_pieces
 
 Edge = Literal["left", "right", "top", "bottom"]
 
@@ -48,14 +49,6 @@ def _first_place_kernel(labels, rows, cols):  # type: ignore[no-untyped-def]
             label = labels[row, col]
             if rows[label] < 0:
                 rows[label], cols[label] = row, col
-
-
-@njit(cache=True, nogil=True)
-def _drop_kernel(labels, drops, out):  # type: ignore[no-untyped-def]
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            if drops[labels[row, col]]:
-                out[row, col] = True
 
 
 def _label(cleared: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:  # fmt: skip
@@ -140,5 +133,5 @@ def drop_pieces(
         drops[labels[row, col]] = True
     drops[0] = False
     out = cleared.copy()
-    _drop_kernel(labels, drops, out)
+    mark_pieces(labels, drops, out)
     return out

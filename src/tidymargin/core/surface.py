@@ -40,8 +40,6 @@ class SurfaceGround:
         The picture's size in pixels.
     noise, border_share : float
         See `Ground`.
-    left_over : float
-        Median difference between the border and the surface, noise included.
     """
 
     grid_rgb: NDArray[np.float32]
@@ -49,7 +47,6 @@ class SurfaceGround:
     width: int
     noise: float
     border_share: float
-    left_over: float
     kind: ClassVar[str] = "paper"
     shade_weight: ClassVar[float] = 1.0
     is_even: ClassVar[bool] = False
@@ -309,7 +306,7 @@ def measure_surface(
     surface = _fit(terms, logs, sound)
     surface = surface + _left_over(logs - surface, sound)
     rgb = linear_to_srgb(np.clip(np.exp(surface) - _LOG_FLOOR, 0, 1)) * 255
-    found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0, 0.0)
+    found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
     return _with_noise(picture, found, sound)
 
 
@@ -353,9 +350,7 @@ def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]
     pick = random.integers(0, len(frame_rows), min(20_000, len(frame_rows)))
     border = _full_size_away(picture, found, frame_rows[pick], frame_cols[pick])
     share = float(np.mean(border <= max(1.0, 1.5 * noise)))
-    return type(found)(
-        found.grid_rgb, found.height, found.width, round(noise, 2), share, float(np.median(border))
-    )
+    return type(found)(found.grid_rgb, found.height, found.width, round(noise, 2), share)
 
 
 def _full_size_away(

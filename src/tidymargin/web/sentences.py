@@ -457,7 +457,6 @@ class JumpView:
     tolerance: float
     x: float
     share: str
-    short_of: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -498,7 +497,6 @@ def draw_curve(facts: SheetFacts, tolerance: float) -> CurveView:
             jump.tolerance,
             to_curve_x(jump.tolerance),
             format_share(jump.area_px / total),
-            round(max(0.0, jump.tolerance - 0.2), 1),
         )
         for number, jump in enumerate(facts.jumps)
         if jump.tolerance <= HIGHEST_TOLERANCE

@@ -1,0 +1,120 @@
+"""What the ground near a rim betrays: narrow gaps, and how far a smooth model is off there."""
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.colour import to_luma_chroma_kernel
+
+SETTLE_PX = 10
+"""How far around a place an uneven ground is settled on what is seen of it there."""
+
+_GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
+
+
+@njit(cache=True, nogil=True)
+def _leans_kernel(rgb, ground, out):  # type: ignore[no-untyped-def]
+    """Mark what has most of the ground's own chroma, in its direction."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            _, bu, bv = to_luma_chroma_kernel(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
+            _, cu, cv = to_luma_chroma_kernel(
+                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+            )
+            along = cu * bu + cv * bv
+            power = bu * bu + bv * bv
+            out[row, col] = along > 0.6 * power and along * along > 0.7 * power * (
+                cu * cu + cv * cv
+            )
+
+
+def find_gaps(
+    rgb: NDArray[np.uint8], ground: NDArray[np.float32], cleared: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Find what is mostly screen in gaps too narrow for any of it to be cleared.
+
+    Parameters
+    ----------
+    rgb : (h, w, 3) ndarray of uint8
+        A region of the picture.
+    ground : (h, w, 3) ndarray of float32
+        The ground there, 0 to 255.
+    cleared : (h, w) ndarray of bool
+        What reach clears there. Not modified.
+
+    Returns
+    -------
+    (h, w) ndarray of bool
+        Nothing of it is cleared.
+    """
+    leans = np.empty(cleared.shape, np.bool_)
+    _leans_kernel(rgb, ground, leans)
+    leans &= ~cleared
+    other = (~cleared & ~leans).view(np.uint8)
+    side = (_GAP_PX, _GAP_PX)
+    beside = cv2.boxFilter(other, cv2.CV_16U, side, normalize=False, borderType=cv2.BORDER_CONSTANT)
+    leans &= np.asarray(beside) >= _GAP_PX**2 // 4  # a figure of the screen's hue has none of it
+    wide = cv2.morphologyEx(
+        leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
+    )
+    return np.asarray(leans & (np.asarray(wide) == 0), np.bool_)
+
+
+@njit(cache=True, nogil=True)
+def _box_sums_kernel(values, radius, out):  # type: ignore[no-untyped-def]
+    """Sum whole numbers over squares, exactly, so that every region gets the same sums."""
+    height, width, channels = values.shape
+    rows = np.zeros(values.shape, np.int32)
+    for row in range(height):
+        for channel in range(channels):
+            total = 0
+            for col in range(min(radius, width)):
+                total += values[row, col, channel]
+            for col in range(width):
+                if col + radius < width:
+                    total += values[row, col + radius, channel]
+                if col - radius > 0:
+                    total -= values[row, col - radius - 1, channel]
+                rows[row, col, channel] = total
+    for col in range(width):
+        for channel in range(channels):
+            total = 0
+            for row in range(min(radius, height)):
+                total += rows[row, col, channel]
+            for row in range(height):
+                if row + radius < height:
+                    total += rows[row + radius, col, channel]
+                if row - radius > 0:
+                    total -= rows[row - radius - 1, col, channel]
+                out[row, col, channel] = total
+
+
+def settle_ground(
+    rgb: NDArray[np.uint8], ground: NDArray[np.float32], sound: NDArray[np.bool_]
+) -> NDArray[np.float32]:
+    """Return the ground moved by the mean of what is left over on sound ground around each place.
+
+    Parameters
+    ----------
+    rgb : (h, w, 3) ndarray of uint8
+        A region of the picture.
+    ground : (h, w, 3) ndarray of float32
+        The smooth model there, 0 to 255. Not modified.
+    sound : (h, w) ndarray of bool
+        Cleared, and away from any rim.
+
+    Returns
+    -------
+    (h, w, 3) ndarray of float32
+        The same for a region and for the crop of a larger one, `SETTLE_PX` from its ends.
+    """
+    left = np.zeros((*sound.shape, 4), np.int32)
+    left[..., :3] = np.where(sound[..., None], np.round((rgb - ground) * 16), 0)
+    left[..., 3] = sound
+    sums = np.empty_like(left)
+    _box_sums_kernel(left, SETTLE_PX, sums)
+    count = sums[..., 3:].astype(np.float32)
+    return np.asarray(ground + sums[..., :3] / 16 / (count + np.float32(12)), np.float32)
