@@ -10,6 +10,7 @@ from PIL import Image
 
 from tidymargin.core.picture import Picture
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
+from tidymargin.demo.grounds import add_grain, make_paper, make_wood, photograph_page
 from tidymargin.demo.truth import encode_picture
 from tidymargin.services.workshop import Workshop, open_workshop
 
@@ -30,6 +31,21 @@ def to_png(rgb: np.ndarray, **options: object) -> bytes:
     out = io.BytesIO()
     Image.fromarray(rgb).save(out, "PNG", **options)
     return out.getvalue()
+
+
+PAD_PX = 240
+
+
+def draw_pad() -> bytes:
+    """A pad as PNG: seven punched holes on the left, two blue rings with white inside, a pale block."""
+    d = Drawing(PAD_PX, PAD_PX, 6)
+    for y in np.linspace(15, 225, 7):
+        d.ellipse(14, float(y), 5, d.colour("#404040"))
+    for x in (90, 180):
+        d.ellipse(x, 120, 32, d.colour("#204080"))
+        d.ellipse(x, 120, 18, d.colour("#FFFFFF"))
+    d.rounded(80, 180, 200, 220, 0, d.colour("#E8D5C4"))
+    return to_png(lay_over(d.render(), np.array((255.0, 255.0, 255.0))))
 
 
 @pytest.fixture(scope="session")
@@ -54,3 +70,20 @@ def workshop(tmp_path: Path) -> Iterator[Workshop]:
     shop = open_workshop(tmp_path / "data")
     yield shop
     shop.close()
+
+
+PAGE_CORNERS = np.array([(96.0, 70.0), (520.0, 100.0), (560.0, 640.0), (60.0, 610.0)])
+
+
+def photograph_letter(seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """A written page on a table, 720 x 640, and the alpha of what stands on the page, 700 x 500."""
+    random = np.random.default_rng(seed)
+    d = Drawing(700, 500, 4)
+    for line in range(8):
+        d.rounded(60, 70 + 56 * line, 430 - 30 * (line % 3), 86 + 56 * line, 4, d.colour("#203050"))
+    d.ellipse(250, 600, 55, d.colour("#A02030"))
+    letter = d.render()
+    page = lay_over(letter, make_paper(700, 500, random, darker=0.15))
+    code = ("#7A5236", "#44484C", "#9C8468", "#303030")[seed % 4]
+    table = make_wood(720, 640, random, code=code)
+    return add_grain(photograph_page(page, table, PAGE_CORNERS), random, 1.5), letter[..., 3]

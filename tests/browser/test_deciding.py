@@ -1,11 +1,12 @@
 """Deciding on the stage: tuning at a place, guards, fences, pockets and strays, by mouse, touch and keys."""
 
+import cv2
 import numpy as np
 import pytest
 
 from tests.browser.conftest import wait_measured
 from tests.browser.test_journeys import export, to_screen
-from tests.conftest import to_png
+from tests.conftest import PAGE_CORNERS, photograph_letter, to_png
 from tidymargin.core.picture import whole
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
@@ -167,6 +168,56 @@ def test_a_fence_parts_a_white_glove_from_white_paper(page, workshop):
     cut = export(page)
     assert (cut[130:390, 130:270, 3] == 255).all()
     assert (cut[130:390, :110, 3] == 0).all()
+
+
+def find_letter(cut):
+    """The alpha of the letter as it should be, at the size that its page was exported in."""
+    return cv2.resize(photograph_letter(0)[1], cut.shape[1::-1], interpolation=cv2.INTER_AREA)
+
+
+def test_a_photographed_page_is_squared_up_by_one_button_by_the_mouse_and_by_keys(page, workshop):
+    data = to_png(photograph_letter(0)[0])
+    sheet = open_sheet(page, workshop, data, "ground")
+    page.locator("#phrase-work-area").click()
+    page.locator("#square-up").click()
+    settle(page, "work area")
+    wait_measured(page)
+    cut = export(page)
+    # the page is taken from 1.5 px within its edge, which is half a percent of the letter's outline
+    assert np.mean((cut[..., 3] > 127) != (find_letter(cut) > 0.5)) < 0.02
+
+    page.locator("#undo").click()
+    page.locator("#undo:disabled").wait_for()
+    wait_measured(page)
+    page.locator("#change-area").click()
+    page.locator("#area-free").click()
+    box = page.locator("#stage").bounding_box()
+    scale = min(1, (box["height"] - 48) / 720)
+
+    def at(x, y):
+        middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        return middle[0] + (x - 320) * scale, middle[1] + (y - 360) * scale
+
+    outer = [(0, 0), (640, 0), (640, 720), (0, 720)]
+    for start, end in zip(outer[:3], PAGE_CORNERS[:3], strict=True):
+        page.mouse.move(*at(*start))
+        page.mouse.down()
+        page.mouse.move(*at(*end), steps=4)
+        page.mouse.up()
+    page.locator("#stage").focus()
+    page.keyboard.press("4")
+    for key, presses in (("Shift+ArrowRight", 6), ("Shift+ArrowUp", 11)):
+        for _ in range(presses):
+            page.keyboard.press(key)
+    placed = [page.locator(f"#corner-{number}").input_value() for number in range(4)]
+    assert placed[3] == "60,610"
+    page.locator("#stage").focus()
+    page.keyboard.press("Enter")
+    settle(page, "work area")
+    wait_measured(page)
+    cut = export(page)
+    assert np.mean((cut[..., 3] > 127) != (find_letter(cut) > 0.5)) < 0.01
+    assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.area[3] == (60, 610)
 
 
 def test_punched_holes_go_together_by_one_button(page, workshop):

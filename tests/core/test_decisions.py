@@ -65,10 +65,9 @@ def test_a_fence_keeps_white_from_white_and_costs_nothing_elsewhere():
     assert not fenced[50:116, 44:77].any()
     assert fenced[90, 10]
     assert fenced[90, 110]
-    for bad in (((5, 5),), ((5, 5), (5, 500))):
-        with pytest.raises(BadParameterError, match="fence") as caught:
-            cleared_of(picture, fences=(bad,))
-        assert caught.value.field == "fences"
+    with pytest.raises(BadParameterError, match="fence") as caught:
+        cleared_of(picture, fences=(((5, 5),),))
+    assert caught.value.field == "fences"
 
 
 def test_a_guarded_colour_is_never_cleared_at_any_tolerance():

@@ -3,29 +3,21 @@
 import numpy as np
 import pytest
 
-from tests.conftest import to_png
+from tests.conftest import PAD_PX, PAGE_CORNERS, draw_pad, photograph_letter, to_png
 from tidymargin.core.errors import BadParameterError
-from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services import deciding
 from tidymargin.services.exporting import export_sheet, key_file
-from tidymargin.services.opening import add_sheet, load_measured, load_tolerance, read_recipe_of
+from tidymargin.services.opening import (
+    add_sheet,
+    area_of,
+    load_measured,
+    load_tolerance,
+    read_recipe_of,
+)
 from tidymargin.services.reporting import explain, report_file
 from tidymargin.services.viewing import View, make_crop, make_thumbnail, render_view
-
-SIDE = 240
-
-
-def draw_pad():
-    d = Drawing(SIDE, SIDE, 6)
-    for y in np.linspace(15, 225, 7):
-        d.ellipse(14, float(y), 5, d.colour("#404040"))
-    for x in (90, 180):
-        d.ellipse(x, 120, 32, d.colour("#204080"))
-        d.ellipse(x, 120, 18, d.colour("#FFFFFF"))
-    d.rounded(80, 180, 200, 220, 0, d.colour("#E8D5C4"))
-    return to_png(lay_over(d.render(), np.array((255.0, 255.0, 255.0))))
 
 
 @pytest.fixture
@@ -35,7 +27,7 @@ def sheet(workshop):
 
 def alpha_of(workshop, sheet):
     alpha = decode_picture(export_sheet(workshop, sheet)).picture.alpha
-    return np.full((SIDE, SIDE), 255, np.uint8) if alpha is None else alpha
+    return np.full((PAD_PX, PAD_PX), 255, np.uint8) if alpha is None else alpha
 
 
 def test_a_pockets_decision_replaces_the_one_before_and_leaves_the_others(workshop, sheet):
@@ -51,6 +43,44 @@ def test_a_pockets_decision_replaces_the_one_before_and_leaves_the_others(worksh
     both = deciding.decide_pockets(workshop, now.id, now.head, "clear")
     assert deciding.load_pockets(workshop, both).to_decide == 0
     assert alpha_of(workshop, both)[[first.row, second.row], [first.col, second.col]].tolist() == [0, 0]  # fmt: skip
+
+
+def test_a_decision_stays_with_its_place_when_the_work_area_changes(workshop, sheet):
+    first = deciding.load_pockets(workshop, sheet).listed[0]
+    cleared = deciding.decide_pocket(workshop, sheet.id, sheet.head, first.row, first.col, "clear")
+    corners = [(40, 60), (230, 60), (230, 235), (40, 235)]
+    cropped = deciding.set_area(workshop, cleared.id, cleared.head, corners)
+    alpha = decode_picture(export_sheet(workshop, cropped)).picture.alpha
+    assert alpha.shape == (175, 190)
+    assert alpha[first.row - 60, first.col - 40] == 0
+    turned = deciding.turn_area(workshop, cropped.id, cropped.head, 1)
+    alpha = decode_picture(export_sheet(workshop, turned)).picture.alpha
+    assert alpha.shape == (190, 175)
+    assert alpha[first.col - 40, 174 - (first.row - 60)] == 0
+    # what is decided on the turned crop is kept in the picture's own places
+    other = deciding.load_pockets(workshop, turned).listed[1]
+    kept = deciding.keep_place(workshop, turned.id, turned.head, 100, 20)
+    pick = read_recipe_of(kept).reach.picks[0]
+    assert (pick.x, pick.y) == (40 + 100, 60 + 174 - 20)
+    both = deciding.decide_pocket(workshop, kept.id, kept.head, other.row, other.col, "clear")
+    whole = deciding.set_area(workshop, both.id, both.head, "auto")
+    assert alpha_of(workshop, whole)[120, 90] == 0
+    assert alpha_of(workshop, whole)[120, 180] == 0
+    beside = deciding.set_area(workshop, whole.id, whole.head, [(0, 0), (60, 0), (60, 60), (0, 60)])
+    assert decode_picture(export_sheet(workshop, beside)).picture.alpha.shape == (60, 60)
+
+
+def test_a_tilted_area_is_undone_and_a_page_is_squared_up(workshop):
+    photo, _ = photograph_letter(1)
+    sheet = add_sheet(workshop, to_png(photo), "letter.png")
+    tilted = deciding.tilt_area(workshop, sheet.id, sheet.head, -4)
+    assert not area_of(tilted).is_upright
+    with pytest.raises(BadParameterError, match="No page"):
+        deciding.square_up(workshop, tilted.id, tilted.head)  # somebody has set the area
+    back = deciding.undo_change(workshop, tilted.id, tilted.head)
+    assert area_of(back).is_whole
+    squared = deciding.square_up(workshop, back.id, back.head)
+    assert np.abs(np.array(area_of(squared).corners) - PAGE_CORNERS).max() < 3
 
 
 def test_a_group_goes_together_and_comes_back_together(workshop, sheet):
@@ -108,7 +138,7 @@ def test_what_is_seen_is_what_is_exported_after_every_kind_of_decision(workshop,
 
 def test_small_pictures_are_small_and_of_what_they_say(workshop, sheet):
     thumbnail = decode_picture(make_thumbnail(workshop, sheet)).picture
-    assert (thumbnail.height, thumbnail.width) == (SIDE, SIDE)
+    assert (thumbnail.height, thumbnail.width) == (PAD_PX, PAD_PX)
     pocket = deciding.load_pockets(workshop, sheet).listed[0]
     crop = decode_picture(make_crop(workshop, sheet, pocket.box)).picture
     assert max(crop.height, crop.width) <= 48
@@ -125,7 +155,7 @@ def test_the_kind_and_nature_that_a_person_says_are_measured_and_reported(worksh
     assert any("darker at the" in line for line in said)
     assert any("density varies" in line for line in said)
     report = report_file(workshop.originals.load(now.original), read_recipe_of(now))
-    assert (report["ground"], report["nature"], report["width"]) == ("paper", "ink", SIDE)
+    assert (report["ground"], report["nature"], report["width"]) == ("paper", "ink", PAD_PX)
     assert report["inks"]
     auto = change_recipe(read_recipe_of(now), "ground", kind="auto", figure="auto")
     told = report_file(workshop.originals.load(now.original), auto)

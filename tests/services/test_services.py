@@ -3,8 +3,8 @@ import threading
 import numpy as np
 import pytest
 
+from tidymargin.core.area import whole_area
 from tidymargin.core.errors import BadParameterError
-from tidymargin.core.picture import whole
 from tidymargin.core.reach import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
@@ -175,8 +175,11 @@ def test_a_figure_pick_in_a_recipe_holds_a_place_that_would_go(badge_png):
     assert kept.alpha is not None
     assert kept.alpha[50, 80] == 255
     assert kept.alpha.sum() >= gone.alpha.sum()
-    assert Pick(50, 80, True) == held.reach.picks[0].to_pick()
-    assert whole(3, 4).width == 4
+    assert Pick(50, 80, True) == held.to_decisions(whole_area(160, 160)).picks[0]
+    fenced = change_recipe(Recipe(), "reach", fences=[[(5, 5), (500, 5)]])
+    with pytest.raises(BadParameterError, match="inside 160 × 160 px") as caught:
+        key_file(badge_png, fenced)
+    assert caught.value.field == "fences"
 
 
 def test_export_names_end_in_png():

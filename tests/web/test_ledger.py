@@ -1,18 +1,14 @@
 """The ledger says what was found and what was decided, for every kind of ground."""
 
-import numpy as np
 import pytest
 from bs4 import BeautifulSoup
 
-from tests.conftest import to_png
+from tests.conftest import draw_pad, photograph_letter, to_png
 from tidymargin.demo.almanac import make_almanac
-from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.web.app import create_app
 from tidymargin.web.sentences import format_percent, name_colour, to_curve_x
-
-SIDE = 200
 
 
 @pytest.fixture
@@ -28,16 +24,6 @@ def token(client):
 @pytest.fixture(scope="module")
 def almanac():
     return {case.name: case for case in make_almanac(0.35)}
-
-
-def pad_png():
-    d = Drawing(SIDE, SIDE, 6)
-    for y in np.linspace(14, 186, 6):
-        d.ellipse(12, float(y), 5, d.colour("#404040"))
-    for x in (80, 150):
-        d.ellipse(x, 100, 30, d.colour("#204080"))
-        d.ellipse(x, 100, 16, d.colour("#FFFFFF"))
-    return to_png(lay_over(d.render(), np.array((255.0, 255.0, 255.0))))
 
 
 def ledger_of(client, workshop, sheet, step="reach"):
@@ -99,12 +85,12 @@ def test_spill_is_a_sentence_of_its_own_with_an_amount_in_percent(client, token,
 
 
 def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, workshop):
-    sheet = add_sheet(workshop, pad_png(), "pad.png")
+    sheet = add_sheet(workshop, draw_pad(), "pad.png")
     page = ledger_of(client, workshop, sheet)
     rows = page.select(".pockets li")
     assert len(rows) == 2
     assert "2 to decide" in words(page.select_one("#pockets summary"))
-    assert "6 alike, along the left edge" in words(page)
+    assert "7 alike, along the left edge" in words(page)
     for number in range(2):
         shown = client.get(f"/sheets/{sheet.id}/pockets/{number}.png")
         assert shown.mimetype == "image/png"
@@ -121,17 +107,17 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     page = post(client, token, now(), "pockets/all/keep")
     assert "0 of 2 pockets" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "strays/1/drop")
-    assert "6 dropped" in words(page)
+    assert "7 dropped" in words(page)
     page = post(client, token, now(), "strays/back")
-    assert "6 alike" in words(page)
-    page = post(client, token, now(), "guards", row="100", col="60")
+    assert "7 alike" in words(page)
+    page = post(client, token, now(), "guards", row="120", col="62")
     assert "1 guard" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "guards/1", tolerance="3,5")
     assert read_recipe_of(now()).reach.guards[0].tolerance == 3.5
     page = post(client, token, now(), "fences", places="20,20 40,60 90,20")
     assert page.select_one(".fence")["data-places"].split() == ["20,20", "40,60", "90,20"]
-    page = post(client, token, now(), "keep", row="100", col="80")
-    assert "figure at 80, 100" in words(page)
+    page = post(client, token, now(), "keep", row="120", col="90")
+    assert "figure at 90, 120" in words(page)
     for kind in ("pick", "guard", "fence"):
         page = post(client, token, now(), f"{kind}s/1/remove")
     page = post(client, token, now(), "start", start="everywhere")
@@ -150,16 +136,16 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
 
 
 def test_up_to_and_short_of_are_offered_where_they_mean_something(client, workshop, token):
-    sheet = add_sheet(workshop, pad_png(), "pad.png")
+    sheet = add_sheet(workshop, draw_pad(), "pad.png")
     load_measured(workshop, sheet)
-    pocket = client.get(f"/sheets/{sheet.id}/place?row=100&col=80").json
+    pocket = client.get(f"/sheets/{sheet.id}/place?row=120&col=90").json
     assert pocket["verb"] == "Clear this pocket"
     assert pocket["shortOf"] is None
     ground = client.get(f"/sheets/{sheet.id}/place?row=2&col=100").json
     assert (ground["verb"], ground["upTo"], ground["shortOf"]) == ("Already clear", None, None)
     wide = post(client, token, sheet, "pockets/all/clear")
     assert wide.select_one("#undo").text == "Undo all pockets cleared"
-    opened = client.get(f"/sheets/{sheet.id}/place?row=100&col=80").json
+    opened = client.get(f"/sheets/{sheet.id}/place?row=120&col=90").json
     assert (opened["verb"], opened["acts"]) == ("Keep this pocket", True)
 
 
@@ -167,11 +153,43 @@ def test_an_open_step_stays_open_while_the_sheet_is_being_measured(client, works
     from tidymargin.web.pages import bench
 
     monkeypatch.setattr(bench, "is_measured", lambda *_: False)
-    sheet = add_sheet(workshop, pad_png(), "pad.png")
+    sheet = add_sheet(workshop, draw_pad(), "pad.png")
     page = BeautifulSoup(client.get(f"/sheets/{sheet.id}/?open=ground").data, "html.parser")
     assert page.select_one("#ledger")["hx-get"].endswith("/ledger?open=ground")
     assert "Measuring the ground" in words(page.select_one("#step-ground"))
     assert page.select_one("#sheet-data")["data-measured"] == "0"
+
+
+def test_the_work_area_is_set_by_fields_and_a_page_is_offered(client, token, workshop):
+    sheet = add_sheet(workshop, to_png(photograph_letter(2)[0]), "letter.png")
+    page = ledger_of(client, workshop, sheet, "area")
+    assert "It shows a page with something around it" in words(page.select_one("#step-ground"))
+    data = page.select_one("#sheet-data")
+    assert (data["data-width"], data["data-height"]) == ("640", "720")
+    assert data["data-area"].split() == ["0,0", "640,0", "640,720", "0,720"]
+    corners = {
+        f"corner_{at}": text for at, text in enumerate(("90,80", "500,80", "500,600", "90,600"))
+    }
+    for bad, expected in (("9O,80", "each corner as x,y"), ("600,80", "clockwise")):
+        refused = client.post(
+            f"/sheets/{sheet.id}/area",
+            data={"seen": sheet.head, **corners, "corner_0": bad},
+            headers={"X-CSRFToken": token, "HX-Request": "true"},
+        )
+        assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#said-area")
+        assert expected in refused.text
+    page = post(client, token, sheet, "area", **corners, open="ground")
+    assert "Work area of 410 × 520 px" in words(page.select_one("#step-ground .sentence"))
+    assert words(page.select_one("#size")) == "410 × 520"
+    page = post(client, token, workshop.sheets.load(sheet.id), "area/turn/left", open="area")
+    assert words(page.select_one("#size")) == "520 × 410"
+    page = post(
+        client, token, workshop.sheets.load(sheet.id), "area/tilt", degrees="2.5", open="area"
+    )
+    page = post(client, token, workshop.sheets.load(sheet.id), "area/whole", open="ground")
+    assert "Work area" not in words(page.select_one("#step-ground .sentence"))
+    page = post(client, token, workshop.sheets.load(sheet.id), "area/page", open="ground")
+    assert "Work area of" in words(page.select_one("#step-ground .sentence"))
 
 
 def test_numbers_are_said_with_no_more_digits_than_help():

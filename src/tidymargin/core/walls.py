@@ -58,12 +58,12 @@ def wall_off(
     guards : tuple of Guard
         Colours that are never cleared.
     fences : tuple of Fence
-        Drawn so that no path of side-by-side pixels slips through.
+        Drawn so that no path of side-by-side pixels slips through; they may run beyond the picture.
 
     Raises
     ------
     BadParameterError
-        A fence has fewer than two places, or one outside the picture.
+        A fence has fewer than two places.
     """
     if not guards and not fences:
         return steps
@@ -74,8 +74,6 @@ def wall_off(
     for fence in fences:
         if len(fence) < 2:
             raise BadParameterError("Expected a fence of at least two places.", field="fences")
-        if any(not (0 <= r < picture.height and 0 <= c < picture.width) for r, c in fence):
-            raise BadParameterError("Expected a fence inside the picture.", field="fences")
         line = np.array([(col, row) for row, col in fence], np.int32)
         # two pixels thick: 4-connected clearing cannot step between the pixels of a slanted line
         cv2.polylines(walled, [line], False, int(NEVER), thickness=2, lineType=cv2.LINE_4)

@@ -129,3 +129,39 @@ def add_grain(picture: NDArray[np.floating], random: Random, deviation: float) -
     """Add a sensor's grain to a picture of 0 to 255 and round it."""
     grain = random.standard_normal(picture.shape) * deviation
     return np.clip(np.round(picture + grain), 0, 255).astype(np.uint8)
+
+
+def make_wood(height: int, width: int, random: Random, *, code: str = "#7A5236") -> Rgb:
+    """Make a table top with a grain along its rows; parameters as for `make_paper`."""
+    rings = cv2.GaussianBlur(
+        random.standard_normal((height, width)).astype(np.float32), (0, 0), 30, sigmaY=1.6
+    )
+    return _light(code, 1 + 0.12 * np.clip(rings / rings.std(), -2.5, 2.5).astype(np.float64))
+
+
+def photograph_page(
+    page: NDArray[np.floating], table: NDArray[np.floating], corners: NDArray[np.floating]
+) -> Rgb:
+    """Lay a page on a table, seen askew.
+
+    Parameters
+    ----------
+    page : (h, w, 3) ndarray
+        0 to 255.
+    table : (H, W, 3) ndarray
+        0 to 255. Not modified.
+    corners : (4, 2) ndarray
+        x, y on the table of the page's upper left, upper right, lower right and lower left corner.
+
+    Returns
+    -------
+    (H, W, 3) ndarray of float32
+    """
+    height, width = page.shape[:2]
+    upright = np.array([(0, 0), (width, 0), (width, height), (0, height)], np.float32)
+    lay = cv2.getPerspectiveTransform(upright - 0.5, corners.astype(np.float32) - 0.5)
+    size = (table.shape[1], table.shape[0])
+    solid = np.ones((height, width), np.float32)
+    laid = cv2.warpPerspective(page.astype(np.float32), lay, size, borderMode=cv2.BORDER_REPLICATE)
+    cover = np.asarray(cv2.warpPerspective(solid, lay, size))[..., None]
+    return np.asarray(cover * laid + (1 - cover) * table, np.float32)

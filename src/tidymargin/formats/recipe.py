@@ -6,8 +6,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from tidymargin.core.area import Area, whole_area
 from tidymargin.core.cut import Decisions
-from tidymargin.core.errors import BadRecipeError
+from tidymargin.core.errors import BadParameterError, BadRecipeError
 from tidymargin.core.ground import from_hex
 from tidymargin.core.pockets import PocketChoice
 from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick
@@ -18,7 +19,10 @@ RECIPE_VERSION: Literal[1] = 1
 Auto = Literal["auto"]
 Tolerance = Annotated[float, Field(ge=0, le=HIGHEST_TOLERANCE, allow_inf_nan=False)]
 Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
-Place = Annotated[int, Field(ge=0, le=1_000_000)]
+Place = Annotated[int | float, Field(ge=0, le=1_000_000, allow_inf_nan=False)]
+"""A pixel's index along one side of the whole picture; broken where the work area was resampled."""
+Edge = Annotated[float, Field(ge=-1_000_000, le=1_000_000, allow_inf_nan=False)]
+Corners = tuple[tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge]]
 
 
 class Step(BaseModel):
@@ -39,13 +43,18 @@ class Step(BaseModel):
 class GroundStep(Step):
     """What lies behind, and the figure's nature."""
 
+    area: Auto | Corners = Field(
+        "auto",
+        description="The work area's corners [x, y] at pixel edges: those that become upper left, upper "
+        "right, lower right and lower left; auto: the whole picture",
+    )
     kind: Literal["auto", "flat", "paper", "screen", "checker"] = "auto"
     colour: Auto | Colour = Field("auto", description="The flat ground's colour, #RRGGBB")
     figure: Literal["auto", "opaque", "ink"] = "auto"
 
 
 class PickEntry(BaseModel):
-    """A point marked as ground or as figure, in full-size picture pixels from the top left."""
+    """A point marked as ground or as figure, in pixels of the whole picture from its upper left."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -54,10 +63,10 @@ class PickEntry(BaseModel):
     marks: Literal["ground", "figure"] = "ground"
     tolerance: Auto | Tolerance = Field("auto", description="auto: the sheet's own tolerance")
 
-    def to_pick(self) -> Pick:
-        """Return the pick as the core takes it."""
+    def to_pick(self, row: int, col: int) -> Pick:
+        """Return the pick as the core takes it, at its place in the work area."""
         own = None if self.tolerance == "auto" else float(self.tolerance)
-        return Pick(self.y, self.x, self.marks == "figure", own)
+        return Pick(row, col, self.marks == "figure", own)
 
 
 class PocketEntry(BaseModel):
@@ -98,18 +107,26 @@ class ReachStep(Step):
         (), description="Places [x, y] of solid pieces that are not wanted"
     )
 
-    def to_decisions(self, spill: float) -> Decisions:
-        """Return the step as the core takes it, with the colour step's amount of spill."""
+    def to_decisions(self, spill: float, area: Area) -> Decisions:
+        """Return the step as the core takes it, with the colour step's amount of spill.
+
+        Places are given in the work area; what lies in the picture but beyond the area rests.
+        """
+        picks = ((_locate(p.x, p.y, area, "picks"), p) for p in self.picks)
+        pockets = ((_locate(p.x, p.y, area, "pockets"), p) for p in self.pockets)
+        drops = (_locate(x, y, area, "drops") for x, y in self.drops)
         return Decisions(
             start=self.start,
             tolerance=None if self.tolerance == "auto" else float(self.tolerance),
-            picks=tuple(entry.to_pick() for entry in self.picks),
-            choices=tuple(PocketChoice(p.y, p.x, p.verdict) for p in self.pockets),
+            picks=tuple(entry.to_pick(*at) for at, entry in picks if at),
+            choices=tuple(PocketChoice(*at, entry.verdict) for at, entry in pockets if at),
             guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
-            fences=tuple(tuple((y, x) for x, y in fence) for fence in self.fences),
+            fences=tuple(
+                tuple(_to_row_col(x, y, area, "fences") for x, y in fence) for fence in self.fences
+            ),
             crumb_px=None if self.crumbs_px == "auto" else int(self.crumbs_px),
             pinhole_px=self.pinholes_px,
-            drops=tuple((y, x) for x, y in self.drops),
+            drops=tuple(at for at in drops if at),
             spill=spill,
         )
 
@@ -118,6 +135,21 @@ class ReachStep(Step):
         """What levels depend on, as JSON; everything of this step but tolerance, pockets and crumbs."""
         own = {"start", "picks", "guards", "fences"}
         return self.model_dump_json(include=own)
+
+
+def _to_row_col(x: float, y: float, area: Area, field: str) -> tuple[int, int]:
+    if not (x <= area.picture_width - 0.5 and y <= area.picture_height - 0.5):
+        raise BadParameterError(
+            f"Expected a place inside {area.picture_width} × {area.picture_height} px, got {x:g},{y:g}.",
+            field=field,
+        )
+    col, row = area.to_area(x, y)
+    return round(row), round(col)
+
+
+def _locate(x: float, y: float, area: Area, field: str) -> tuple[int, int] | None:
+    row, col = _to_row_col(x, y, area, field)
+    return (row, col) if area.holds(col, row) else None
 
 
 class ByHandStep(Step):
@@ -168,9 +200,17 @@ class Recipe(BaseModel):
         """The seven steps by name, in order."""
         return {name: getattr(self, name) for name in STEPS}
 
-    def to_decisions(self) -> Decisions:
-        """Return what the core decides by."""
-        return self.reach.to_decisions(1.0 if self.colour.spill == "auto" else self.colour.spill)
+    def to_area(self, picture_height: int, picture_width: int) -> Area:
+        """Return the work area in a picture of that size."""
+        said = self.ground.area
+        if said == "auto":
+            return whole_area(picture_height, picture_width)
+        return Area(said, picture_height, picture_width)
+
+    def to_decisions(self, area: Area) -> Decisions:
+        """Return what the core decides by, with places in the work area."""
+        spill = 1.0 if self.colour.spill == "auto" else self.colour.spill
+        return self.reach.to_decisions(spill, area)
 
     def to_json(self) -> str:
         """Return the recipe as indented JSON with a final newline."""

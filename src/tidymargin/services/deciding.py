@@ -4,6 +4,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from tidymargin.core.area import Area
 from tidymargin.core.difference import STEP
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.ground import to_hex
@@ -14,6 +15,7 @@ from tidymargin.core.strays import StrayGroup, find_strays
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
+    area_of,
     cut_name,
     load_cutter,
     load_measured,
@@ -58,6 +60,53 @@ def _change(
 def set_tolerance(workshop: Workshop, sheet_id: int, seen: int, tolerance: str | float) -> Sheet:
     """Set the sheet's tolerance, a number from 0 to 50 or ``auto``."""
     return _change(workshop, sheet_id, seen, "tolerance", "reach", tolerance=tolerance)
+
+
+def set_area(
+    workshop: Workshop, sheet_id: int, seen: int, corners: str | list[tuple[float, float]]
+) -> Sheet:
+    """Set the work area by four corners (x, y) at the picture's pixel edges, or ``auto`` for all of it.
+
+    Raises
+    ------
+    BadParameterError
+        They make no area; `field` is ``"area"``.
+    """
+    sheet = workshop.sheets.load(sheet_id)
+    recipe = change_recipe(read_recipe_of(sheet), "ground", area=corners)
+    if recipe.to_area(sheet.height, sheet.width).is_whole:
+        recipe = change_recipe(recipe, "ground", area="auto")
+    return _commit(workshop, sheet, seen, recipe, "area")
+
+
+def turn_area(workshop: Workshop, sheet_id: int, seen: int, quarters: int) -> Sheet:
+    """Turn the work area clockwise by quarters."""
+    sheet = workshop.sheets.load(sheet_id)
+    return set_area(workshop, sheet_id, seen, list(area_of(sheet).turned(quarters).corners))
+
+
+def tilt_area(workshop: Workshop, sheet_id: int, seen: int, degrees: float) -> Sheet:
+    """Tilt what the work area holds clockwise by up to 45 degrees."""
+    if not -45 <= degrees <= 45:
+        raise BadParameterError(
+            f"Expected -45 to 45 degrees, got {degrees:g}.",
+            hint="Turn by quarters first.",
+            field="degrees",
+        )
+    sheet = workshop.sheets.load(sheet_id)
+    return set_area(workshop, sheet_id, seen, list(area_of(sheet).tilted(degrees).corners))
+
+
+def square_up(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+    """Make the page that was found the work area."""
+    page = load_measured(workshop, workshop.sheets.load(sheet_id)).page
+    if page is None:
+        raise BadParameterError(
+            "No page with something else around it was found.",
+            hint="Place the four corners by hand.",
+            field="area",
+        )
+    return set_area(workshop, sheet_id, seen, list(page.corners))
 
 
 def set_ground(workshop: Workshop, sheet_id: int, seen: int, kind: str) -> Sheet:
@@ -133,6 +182,26 @@ def _entries(entries: tuple[BaseModel, ...]) -> list[dict[str, Any]]:
     return [entry.model_dump() for entry in entries]
 
 
+def _to_spot(area: Area, row: int, col: int) -> dict[str, float]:
+    """Return a place of the work area as a recipe keeps it: in the whole picture, whole where it can be."""
+    far_x, far_y = area.to_picture(col, row)
+    x = round(min(max(0.0, far_x), area.picture_width - 1.0), 2)
+    y = round(min(max(0.0, far_y), area.picture_height - 1.0), 2)
+    if abs(x - far_x) > 1 or abs(y - far_y) > 1:  # within a pixel it is resampling's own margin
+        raise BadParameterError(
+            "Expected a place inside the picture; there is nothing beyond it.", field="picks"
+        )
+    return {
+        "x": int(x) if x == int(x) else x,
+        "y": int(y) if y == int(y) else y,
+    }
+
+
+def _to_pair(area: Area, row: int, col: int) -> tuple[float, float]:
+    spot = _to_spot(area, row, col)
+    return spot["x"], spot["y"]
+
+
 def pick_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
     """Do what a click at a place means; changes nothing where it means nothing."""
     sheet = workshop.sheets.load(sheet_id)
@@ -143,7 +212,8 @@ def pick_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int)
         return decide_pocket(workshop, sheet_id, seen, row, col, decision.verdict)
     own = "auto" if decision.tolerance is None else decision.tolerance
     picks = _entries(read_recipe_of(sheet).reach.picks)
-    picks.append({"x": col, "y": row, "marks": "ground", "tolerance": own})
+    spot = _to_spot(area_of(sheet), row, col)
+    picks.append({**spot, "marks": "ground", "tolerance": own})
     return _change(workshop, sheet_id, seen, "pick", "reach", picks=picks)
 
 
@@ -151,7 +221,7 @@ def keep_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int)
     """Mark a place as figure: what it gets to sooner than clearing does is kept."""
     sheet = workshop.sheets.load(sheet_id)
     picks = _entries(read_recipe_of(sheet).reach.picks)
-    picks.append({"x": col, "y": row, "marks": "figure"})
+    picks.append({**_to_spot(area_of(sheet), row, col), "marks": "figure"})
     return _change(workshop, sheet_id, seen, "figure_pick", "reach", picks=picks)
 
 
@@ -187,14 +257,16 @@ def decide_pocket(
     """Clear or keep the pocket at a place; a choice made in the same pocket before is replaced."""
     sheet = workshop.sheets.load(sheet_id)
     listed = load_pockets(workshop, sheet).listed
+    area = area_of(sheet)
     box = next((p.box for p in listed if (p.row, p.col) == (row, col)), None)
-    before = [
-        entry
-        for entry in _entries(read_recipe_of(sheet).reach.pockets)
-        if (entry["y"], entry["x"]) != (row, col)
-        and not (box and _is_alone_in(box, listed, entry["y"], entry["x"]))
-    ]
-    chosen = [*before, {"x": col, "y": row, "verdict": verdict}]
+    before = []
+    for entry in _entries(read_recipe_of(sheet).reach.pockets):
+        at_col, at_row = (round(v) for v in area.to_area(entry["x"], entry["y"]))
+        if (at_row, at_col) != (row, col) and not (
+            box and _is_alone_in(box, listed, at_row, at_col)
+        ):
+            before.append(entry)
+    chosen = [*before, {**_to_spot(area, row, col), "verdict": verdict}]
     change = "pocket_cleared" if verdict == "clear" else "pocket_kept"
     return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
 
@@ -208,7 +280,8 @@ def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -
     """Clear or keep all listed pockets alike."""
     sheet = workshop.sheets.load(sheet_id)
     listed = load_pockets(workshop, sheet).listed
-    chosen = [{"x": p.col, "y": p.row, "verdict": verdict} for p in listed]
+    area = area_of(sheet)
+    chosen = [{**_to_spot(area, p.row, p.col), "verdict": verdict} for p in listed]
     change = "pockets_cleared" if verdict == "clear" else "pockets_kept"
     return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
 
@@ -221,8 +294,8 @@ def load_strays(workshop: Workshop, sheet: Sheet) -> tuple[StrayGroup, ...]:
     if found is None:
 
         def compute() -> tuple[StrayGroup, ...]:
-            cleared = load_cutter(workshop, sheet, recipe).cleared(whole(sheet.height, sheet.width))
-            return find_strays(cleared)
+            cutter = load_cutter(workshop, sheet, recipe)
+            return find_strays(cutter.cleared(whole(cutter.picture.height, cutter.picture.width)))
 
         found = workshop.executor.run(name, Priority.VIEW, compute)
         workshop.small.put(name, found, 200 + 40 * sum(len(group.places) for group in found))
@@ -235,7 +308,7 @@ def drop_group(workshop: Workshop, sheet_id: int, seen: int, number: int) -> She
     groups = load_strays(workshop, sheet)
     _require_number(number, list(groups), "group")
     drops = list(read_recipe_of(sheet).reach.drops)
-    drops += [(col, row) for row, col in groups[number - 1].places]
+    drops += [_to_pair(area_of(sheet), row, col) for row, col in groups[number - 1].places]
     return _change(workshop, sheet_id, seen, "drop", "reach", drops=drops)
 
 
@@ -265,15 +338,15 @@ def set_guard(workshop: Workshop, sheet_id: int, seen: int, number: int, toleran
 
 
 def add_fence(workshop: Workshop, sheet_id: int, seen: int, places: list[tuple[int, int]]) -> Sheet:
-    """Add a fence through places of (x, y)."""
+    """Add a fence through places of (x, y) in the work area."""
     sheet = workshop.sheets.load(sheet_id)
-    if len(places) < 2 or any(
-        not (0 <= x < sheet.width and 0 <= y < sheet.height) for x, y in places
-    ):
+    area = area_of(sheet)
+    if len(places) < 2 or not all(area.holds(x, y) for x, y in places):
         raise BadParameterError(
             "Expected a fence of at least two places inside the picture.", field="fences"
         )
-    fences = [*read_recipe_of(sheet).reach.fences, tuple(places)]
+    line = tuple(_to_pair(area, y, x) for x, y in places)
+    fences = [*read_recipe_of(sheet).reach.fences, line]
     return _change(workshop, sheet_id, seen, "fence", "reach", fences=fences)
 
 

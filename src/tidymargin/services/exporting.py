@@ -4,12 +4,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.cut import Cutter, cut_out
+from tidymargin.core.cut import Cutter
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import cut_name, load_cutter, measure_by, read_recipe_of
+from tidymargin.services.opening import cut_by, cut_name, load_cutter, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -77,8 +77,7 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
 def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
     decoded = decode_picture(data)
-    facts = measure_by(recipe, decoded.picture)
-    cutter = cut_out(decoded.picture, facts, recipe.to_decisions())
+    cutter = cut_by(recipe, decoded.picture)
     return _to_png(cutter, recipe, decoded.dots_per_inch)
 
 

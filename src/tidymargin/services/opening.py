@@ -3,16 +3,19 @@
 import re
 
 from tidymargin import ENGINE_VERSION
+from tidymargin.core.area import Area, take_area
 from tidymargin.core.cut import (
     Cutter,
     SheetFacts,
     choose_blotter,
     cut_by_levels,
+    cut_out,
     find_levels,
     find_spot,
     measure_sheet,
 )
 from tidymargin.core.ground import from_hex
+from tidymargin.core.page import find_page
 from tidymargin.core.picture import Picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, from_steps
@@ -21,6 +24,7 @@ from tidymargin.services.workshop import Measured, Workshop
 from tidymargin.store.sheets import NewSheet, NewState, Sheet
 
 _LONGEST_NAME = 120
+_CLEAN = 0.05  # the noise below which a ground was made, not photographed or scanned
 
 
 def to_shown_name(given: str) -> str:
@@ -83,11 +87,29 @@ def read_recipe_of(sheet: Sheet) -> Recipe:
 
 
 def load_picture(workshop: Workshop, sheet: Sheet) -> Picture:
-    """Return a sheet's decoded picture; to be called by the executor's own jobs."""
+    """Return a sheet's whole decoded picture; to be called by the executor's own jobs."""
     found = workshop.pictures.get(sheet.original)
     if found is None:
         found = decode_picture(workshop.originals.load(sheet.original)).picture
         workshop.pictures.put(sheet.original, found, found.rgb.nbytes)
+    return found
+
+
+def area_of(sheet: Sheet, recipe: Recipe | None = None) -> Area:
+    """Return the work area of a sheet; every place and size of its cut is in this area's pixels."""
+    return (recipe or read_recipe_of(sheet)).to_area(sheet.height, sheet.width)
+
+
+def load_work(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Picture:
+    """Return what the work area holds; to be called by the executor's own jobs."""
+    area = area_of(sheet, recipe)
+    if area.is_whole:
+        return load_picture(workshop, sheet)
+    name = f"{sheet.original}:{area.corners}"
+    found = workshop.pictures.get(name)
+    if found is None:
+        found = take_area(load_picture(workshop, sheet), area)
+        workshop.pictures.put(name, found, found.rgb.nbytes)
     return found
 
 
@@ -100,19 +122,35 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
     name = facts_name(sheet, recipe)
     found = workshop.measured.get(name)
     if found is None:
-        picture = load_picture(workshop, sheet)
+        picture = load_work(workshop, sheet, recipe)
         facts = measure_by(recipe, picture)
         spot = find_spot(facts, facts.calm.tolerance)
-        found = Measured(picture, facts, spot, choose_blotter(picture, facts))
+        page = propose_page(recipe, picture, facts)
+        found = Measured(picture, facts, spot, choose_blotter(picture, facts), page)
         workshop.measured.put(name, found, facts.size_bytes)
     return found
 
 
 def measure_by(recipe: Recipe, picture: Picture) -> SheetFacts:
-    """Measure a picture as its recipe's first step says."""
+    """Measure what the work area holds as the recipe's first step says."""
     said = recipe.ground
     colour = None if said.colour == "auto" else from_hex(said.colour)
     return measure_sheet(picture, colour, said.kind, said.figure)
+
+
+def cut_by(recipe: Recipe, picture: Picture) -> Cutter:
+    """Measure and cut a whole picture by a recipe, outside of any data folder."""
+    area = recipe.to_area(picture.height, picture.width)
+    work = take_area(picture, area)
+    return cut_out(work, measure_by(recipe, work), recipe.to_decisions(area))
+
+
+def propose_page(recipe: Recipe, picture: Picture, facts: SheetFacts) -> Area | None:
+    """Return the page to square up, where nobody has set a work area and the ground is no clean one."""
+    is_clean = facts.ground.noise < _CLEAN and not facts.is_busy
+    if recipe.ground.area != "auto" or is_clean or facts.ground.kind == "checker":
+        return None
+    return find_page(picture)
 
 
 def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
@@ -165,7 +203,7 @@ def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     if cutter is not None:
         return cutter
     found = workshop.measured.get(facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
-    decisions = recipe.to_decisions()
+    decisions = recipe.to_decisions(area_of(sheet, recipe))
     place = levels_name(sheet, recipe)
     levels = workshop.levels.get(place)
     if levels is None:

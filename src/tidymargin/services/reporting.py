@@ -3,13 +3,13 @@
 from typing import Any
 
 from tidymargin.core.checker import CheckerGround
-from tidymargin.core.cut import SheetFacts, cut_out
+from tidymargin.core.cut import SheetFacts
 from tidymargin.core.picture import whole
 from tidymargin.core.strays import find_strays
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.opening import measure_by
+from tidymargin.services.opening import cut_by, propose_page
 
 _ROWS = ("upper", "middle", "lower")
 _COLS = ("left", "middle", "right")
@@ -61,12 +61,15 @@ def explain(facts: SheetFacts) -> list[str]:
 def report_file(data: bytes, recipe: Recipe) -> dict[str, Any]:
     """Report on a picture file: size, ground, nature, reasons, tolerance, pockets, jumps, groups."""
     picture = decode_picture(data).picture
-    facts = measure_by(recipe, picture)
-    cutter = cut_out(picture, facts, recipe.to_decisions())
-    strays = find_strays(cutter.cleared(whole(picture.height, picture.width)))
+    cutter = cut_by(recipe, picture)
+    facts = cutter.facts
+    work = cutter.picture
+    strays = find_strays(cutter.cleared(whole(work.height, work.width)))
+    page = propose_page(recipe, work, facts)
     return {
-        "width": picture.width,
-        "height": picture.height,
+        "width": work.width,
+        "height": work.height,
+        "page": None if page is None else [list(corner) for corner in page.corners],
         "ground": facts.ground.kind if facts.ground.border_share else "none",
         "colour": facts.ground.hex,
         "is_busy": facts.is_busy,

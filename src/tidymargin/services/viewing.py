@@ -9,14 +9,16 @@ from numpy.typing import NDArray
 from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter
 from tidymargin.core.errors import BadParameterError
-from tidymargin.core.picture import Region, whole
+from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.formats.encode import encode_png
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
+    area_of,
     cut_name,
     load_cutter,
     load_picture,
+    load_work,
     read_recipe_of,
     rim_name,
 )
@@ -159,7 +161,7 @@ def render_view(
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet, recipe)
         tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-        return _cut_window(tiled, view, whole(sheet.height, sheet.width))
+        return _cut_window(tiled, view, whole(cutter.picture.height, cutter.picture.width))
 
     name = f"view:{cut_name(sheet, recipe)}:{view}"
     return workshop.executor.run(name, Priority.VIEW, compute)
@@ -169,29 +171,39 @@ def _with_tolerance(recipe: Recipe, tolerance: float | None) -> Recipe:
     return recipe if tolerance is None else change_recipe(recipe, "reach", tolerance=tolerance)
 
 
+def _look_at(picture: Picture, view: View) -> Rgba:
+    region = view.covers(whole(picture.height, picture.width))
+    alpha = picture.alpha
+    solid = np.full((region.height, region.width), 255, np.uint8)
+    rgba = np.dstack([picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]])
+    if view.cell == 1:
+        return rgba
+    return average_down(
+        rgba,
+        top=view.top - region.top,
+        left=view.left - region.left,
+        cell=view.cell,
+        height=view.height,
+        width=view.width,
+    )
+
+
 def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
-    """Return the original in a window, (h, w, 4) uint8; it needs no measuring."""
+    """Return what the work area holds as it came, in a window, (h, w, 4) uint8; it needs no measuring."""
+    recipe = read_recipe_of(sheet)
+    name = f"original:{sheet.original}:{area_of(sheet, recipe).corners}:{view}"
+    return workshop.executor.run(
+        name, Priority.VIEW, lambda: _look_at(load_work(workshop, sheet, recipe), view)
+    )
 
-    def compute() -> Rgba:
-        picture = load_picture(workshop, sheet)
-        region = view.covers(whole(picture.height, picture.width))
-        alpha = picture.alpha
-        solid = np.full((region.height, region.width), 255, np.uint8)
-        rgba = np.dstack(
-            [picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]]
-        )
-        if view.cell == 1:
-            return rgba
-        return average_down(
-            rgba,
-            top=view.top - region.top,
-            left=view.left - region.left,
-            cell=view.cell,
-            height=view.height,
-            width=view.width,
-        )
 
-    return workshop.executor.run(f"original:{sheet.original}:{view}", Priority.VIEW, compute)
+def render_uncropped(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return the whole picture as it came, in a window, (h, w, 4) uint8, whatever the work area."""
+    return workshop.executor.run(
+        f"uncropped:{sheet.original}:{view}",
+        Priority.VIEW,
+        lambda: _look_at(load_picture(workshop, sheet), view),
+    )
 
 
 def render_mask(mask: NDArray[np.bool_], view: View) -> NDArray[np.uint8]:
@@ -202,9 +214,10 @@ def render_mask(mask: NDArray[np.bool_], view: View) -> NDArray[np.uint8]:
     return np.where(mask[np.ix_(rows, cols)], 255, 0).astype(np.uint8)
 
 
-def _fit(sheet: Sheet, side_px: int) -> View:
-    cell = max(1.0, max(sheet.width, sheet.height) / side_px)
-    return View(0, 0, cell, max(1, round(sheet.width / cell)), max(1, round(sheet.height / cell)))
+def _fit(picture: Picture, side_px: int) -> View:
+    height, width = picture.height, picture.width
+    cell = max(1.0, max(width, height) / side_px)
+    return View(0, 0, cell, max(1, round(width / cell)), max(1, round(height / cell)))
 
 
 def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
@@ -217,8 +230,9 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
         def compute() -> bytes:
             cutter = load_cutter(workshop, sheet, recipe)
             tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-            rgba = _cut_window(tiled, _fit(sheet, THUMBNAIL_PX), whole(sheet.height, sheet.width))
-            return encode_png(rgba)
+            picture = cutter.picture
+            view = _fit(picture, THUMBNAIL_PX)
+            return encode_png(_cut_window(tiled, view, whole(picture.height, picture.width)))
 
         found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
         workshop.small.put(name, found, len(found))
@@ -227,9 +241,10 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
 
 def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:
     """Return a small PNG of a square piece of the original around a region."""
-    side = min(max(region.height, region.width, side_px) * 1.15, sheet.width, sheet.height)
-    top = min(max(0.0, (region.top + region.bottom - side) / 2), sheet.height - side)
-    left = min(max(0.0, (region.left + region.right - side) / 2), sheet.width - side)
+    area = area_of(sheet)
+    side = min(max(region.height, region.width, side_px) * 1.15, area.width, area.height)
+    top = min(max(0.0, (region.top + region.bottom - side) / 2), area.height - side)
+    left = min(max(0.0, (region.left + region.right - side) / 2), area.width - side)
     cell = max(1.0, side / side_px)
     view = View(left, top, cell, max(1, int(side / cell)), max(1, int(side / cell)))
     return encode_png(render_original(workshop, sheet, view)[: view.height, : view.width])

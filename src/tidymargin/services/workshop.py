@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.area import Area
 from tidymargin.core.cut import Cutter, Levels, SheetFacts, cut_out, measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.core.place import describe_place
@@ -21,12 +22,13 @@ _MB = 1024 * 1024
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Measured:
-    """A decoded picture with its facts."""
+    """What a work area holds with its facts, and the page to square up where one is proposed."""
 
     picture: Picture
     facts: SheetFacts
     spot: tuple[int, int]
     blotter: str
+    page: Area | None
 
 
 @dataclass(frozen=True, slots=True)

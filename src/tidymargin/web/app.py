@@ -21,6 +21,7 @@ _POLICY = (
 )
 _FIELDS_WITH_A_PLACE = {
     "tolerance", "colour", "kind", "backdrop", "margin_px", "fences", "crumbs_px", "pinholes_px", "spill",
+    "area", "degrees",
 }  # fmt: skip
 
 

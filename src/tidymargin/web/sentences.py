@@ -8,6 +8,7 @@ from flask_babel import gettext as _gettext
 from flask_babel import ngettext as _ngettext
 from markupsafe import Markup, escape
 
+from tidymargin.core.area import Area
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.cut import SheetFacts
 from tidymargin.core.difference import STEP
@@ -18,7 +19,7 @@ from tidymargin.core.reach import HIGHEST_TOLERANCE
 from tidymargin.core.strays import StrayGroup
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
-from tidymargin.store.sheets import Sheet
+from tidymargin.services.workshop import Measured
 
 _FEW = 0.5
 _SHADED = 0.08
@@ -42,6 +43,7 @@ def gettext_noop(text: str) -> str:
 
 CHANGES = {
     "begin": gettext_noop("opening"),
+    "area": gettext_noop("work area"),
     "tolerance": gettext_noop("tolerance"),
     "ground_colour": gettext_noop("ground colour"),
     "backdrop": gettext_noop("backdrop"),
@@ -240,6 +242,22 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     return StepView("ground", state, _STATES[state], words)
 
 
+def _say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
+    """Add to the ground's sentence what is not the whole picture, or what might better not be."""
+    if page is not None:
+        named = phrase("area", gettext("Work area"), gettext("a page"))
+        words = fill(gettext("It shows %(page)s with something around it."), page=named)
+        state = "look again"
+    elif not area.is_whole:
+        value = gettext("%(width)s × %(height)s px", width=area.width, height=area.height)
+        named = phrase("area", gettext("Work area"), value)
+        words = fill(gettext("Work area of %(area)s."), area=named)
+        state = "yours"
+    else:
+        return ground
+    return StepView(ground.key, state, _STATES[state], Markup(" ").join((ground.sentence, words)))
+
+
 def _say_reach(recipe: Recipe, tolerance: float, pockets: Pockets | None) -> StepView:
     reach = recipe.reach
     number = phrase("reach", gettext("Tolerance"), f"{tolerance:.1f}", number=True)
@@ -358,7 +376,7 @@ def _say_proof(recipe: Recipe) -> StepView:
     )
 
 
-def _say_export(recipe: Recipe, sheet: Sheet) -> StepView:
+def _say_export(recipe: Recipe, area: Area) -> StepView:
     if recipe.export.trim:
         value = gettext("trimmed with a margin of %(margin)s px", margin=recipe.export.margin_px)
         said = fill(
@@ -369,33 +387,34 @@ def _say_export(recipe: Recipe, sheet: Sheet) -> StepView:
     said = fill(
         gettext("Export PNG, %(extent)s of %(width)s × %(height)s px."),
         extent=extent,
-        width=str(sheet.width),
-        height=str(sheet.height),
+        width=str(area.width),
+        height=str(area.height),
     )
     return StepView("export", "", "", said)
 
 
 def say_recipe(
-    sheet: Sheet, recipe: Recipe, facts: SheetFacts | None, pockets: Pockets | None
+    area: Area, recipe: Recipe, measured: Measured | None, pockets: Pockets | None
 ) -> list[StepView]:
     """Return the ledger's sentences; without facts, that they are being measured."""
-    if facts is None:
+    if measured is None:
         working = _STATES["working"]
         return [
             StepView("ground", "working", working, Markup(escape(gettext("Measuring the ground…")))),
             StepView("reach", "working", working, Markup(escape(gettext("Finding what each tolerance clears…")))),
             _say_proof(recipe),
-            _say_export(recipe, sheet),
+            _say_export(recipe, area),
         ]  # fmt: skip
+    facts = measured.facts
     chosen = recipe.reach.tolerance
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
     colour = _say_colour(recipe, facts)
     return [
-        _say_ground(recipe, facts),
+        _say_area(area, measured.page, _say_ground(recipe, facts)),
         _say_reach(recipe, tolerance, pockets),
         *([colour] if colour else []),
         _say_proof(recipe),
-        _say_export(recipe, sheet),
+        _say_export(recipe, area),
     ]
 
 

@@ -7,7 +7,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.errors import BadParameterError
 from tidymargin.services import deciding
-from tidymargin.services.opening import is_measured, load_measured, read_recipe_of
+from tidymargin.services.opening import area_of, is_measured, load_measured, read_recipe_of
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.sentences import (
@@ -29,7 +29,7 @@ from tidymargin.web.sentences import (
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
-_STEPS = ("ground", "reach", "colour", "proof", "export")
+_STEPS = ("area", "ground", "reach", "colour", "proof", "export")
 _MOST_ROWS = 24
 
 
@@ -43,18 +43,20 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     recipe = read_recipe_of(sheet)
     measured = load_measured(workshop, sheet) if is_measured(workshop, sheet) else None
     facts = measured.facts if measured else None
+    area = area_of(sheet, recipe)
     pockets = deciding.load_pockets(workshop, sheet) if measured else None
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
         "open": _opened_step(),
-        "steps": say_recipe(sheet, recipe, facts, pockets),
+        "steps": say_recipe(area, recipe, measured, pockets),
         "measured": facts is not None,
         "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
         "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
         "curve_size": (CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP),
         "tone": "pale",
-        "spot": (sheet.height // 2, sheet.width // 2),
+        "area": area,
+        "spot": (area.height // 2, area.width // 2),
     }
     if measured and facts and pockets:
         chosen = recipe.reach.tolerance
@@ -70,7 +72,8 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "reasons": say_reasons(facts),
             "pockets": pockets,
             "strays": [(g, say_group(g)) for g in deciding.load_strays(workshop, sheet)],
-            "pocket_rows": list_pockets(pockets, sheet.width * sheet.height, _MOST_ROWS),
+            "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
+            "page": measured.page,
             "kinds": KINDS,
             "natures": NATURES,
             "starts": STARTS,
@@ -126,6 +129,46 @@ def set_tolerance(sheet_id: int) -> Response | AnyResponse:
 def reset_tolerance(sheet_id: int) -> Response | AnyResponse:
     """Go back to the measured tolerance."""
     return _answer(deciding.set_tolerance(the_workshop(), sheet_id, _read_seen(), "auto"))
+
+
+@blueprint.post("/area")
+def set_area(sheet_id: int) -> Response | AnyResponse:
+    """Set the work area by its four corners, each given as x,y."""
+    given = [request.form.get(f"corner_{at}", "") for at in range(4)]
+    try:
+        pairs = [[float(part) for part in corner.split(",")] for corner in given]
+        corners = [(x, y) for x, y in pairs]
+    except ValueError as error:
+        raise BadParameterError(
+            gettext("Expected each corner as x,y in pixels, such as 120,45."), field="area"
+        ) from error
+    return _answer(deciding.set_area(the_workshop(), sheet_id, _read_seen(), corners))
+
+
+@blueprint.post("/area/whole")
+def reset_area(sheet_id: int) -> Response | AnyResponse:
+    """Work on the whole picture."""
+    return _answer(deciding.set_area(the_workshop(), sheet_id, _read_seen(), "auto"))
+
+
+@blueprint.post("/area/turn/<any(left, right):way>")
+def turn_area(sheet_id: int, way: str) -> Response | AnyResponse:
+    """Turn the work area by a quarter."""
+    quarters = 1 if way == "right" else 3
+    return _answer(deciding.turn_area(the_workshop(), sheet_id, _read_seen(), quarters))
+
+
+@blueprint.post("/area/tilt")
+def tilt_area(sheet_id: int) -> Response | AnyResponse:
+    """Tilt what the work area holds."""
+    degrees = _read_number("degrees", float)
+    return _answer(deciding.tilt_area(the_workshop(), sheet_id, _read_seen(), degrees))
+
+
+@blueprint.post("/area/page")
+def square_up(sheet_id: int) -> Response | AnyResponse:
+    """Make the page that was found the work area."""
+    return _answer(deciding.square_up(the_workshop(), sheet_id, _read_seen()))
 
 
 @blueprint.post("/ground")

@@ -12,7 +12,7 @@ from tidymargin.core.picture import Region
 from tidymargin.services import viewing
 from tidymargin.services.deciding import load_pockets, load_strays, look_at_place
 from tidymargin.services.exporting import export_sheet, to_export_name
-from tidymargin.services.opening import load_measured, load_tolerance
+from tidymargin.services.opening import area_of, load_measured, load_tolerance
 from tidymargin.services.viewing import View
 from tidymargin.web.app import the_workshop
 from tidymargin.web.sentences import say_place
@@ -52,6 +52,13 @@ def show_original(sheet_id: int) -> Response:
     return _send_raw(viewing.render_original(the_workshop(), sheet, _read_view()))
 
 
+@blueprint.get("/uncropped")
+def show_uncropped(sheet_id: int) -> Response:
+    """Send the whole picture in a window, whatever the work area, as raw RGBA."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return _send_raw(viewing.render_uncropped(the_workshop(), sheet, _read_view()))
+
+
 @blueprint.get("/place")
 def show_place(sheet_id: int) -> Response:
     """Say what a click at a place would do."""
@@ -67,7 +74,8 @@ def show_takes(sheet_id: int) -> Response:
     sheet = the_workshop().sheets.load(sheet_id)
     view = _read_view()
     takes = look_at_place(the_workshop(), sheet, int(_read("row")), int(_read("col"))).takes
-    mask = np.zeros((sheet.height, sheet.width), np.bool_) if takes is None else takes
+    area = area_of(sheet)
+    mask = np.zeros((area.height, area.width), np.bool_) if takes is None else takes
     return _send_raw(viewing.render_mask(mask, view))
 
 

@@ -21,6 +21,7 @@ function readSheet(sheet = {}) {
     spotCol: Number(data.spotCol),
     backdrop: data.backdrop,
     name: data.name,
+    area: data.area && data.measured === "1" ? data.area.trim().split(" ").map((pair) => pair.split(",").map(Number)) : null,
   });
 }
 
@@ -79,7 +80,7 @@ let hovered = "";
 let lastPlace = null;
 const acts = {
   hover: (place) => {
-    if (!place || !sheet.measured) return false;
+    if (!place || !sheet.measured || sheet.area) return false;
     lastPlace = place;
     const name = `${sheet.head}:${place.row}:${place.col}`;
     if (name !== hovered) {
@@ -88,9 +89,9 @@ const acts = {
     }
     return true;
   },
-  spot: (place) => proof.show(place),
+  spot: (place) => !sheet.area && proof.show(place),
   commit: (place, path = "picks") => {
-    if (sheet.measured) post(path, { row: place.row, col: place.col });
+    if (sheet.measured && !sheet.area) post(path, { row: place.row, col: place.col });
   },
   fence: (places) => {
     const text = places.map(({ row, col }) => `${col},${row}`).join(" ");
@@ -167,6 +168,14 @@ function readPicks() {
   }));
 }
 
+function readArea() {
+  const wasSet = Boolean(stage.area.corners);
+  stage.area.follow(sheet.area);
+  if (stage.resetPicture()) proof.pin = { row: sheet.spotRow, col: sheet.spotCol };
+  if (sheet.area) acts.say("Drag the corners", "to what is worked on; Enter uses them, Esc leaves it as it is");
+  else if (wasSet) acts.say("Point at a place", "to see what a click would clear");
+}
+
 // The ledger was swapped: a change, an undo, an opened sentence, or the end of measuring.
 function follow() {
   const head = sheet.head;
@@ -176,16 +185,16 @@ function follow() {
   if (stage.patterns?.tone !== sheet.tone) stage.patterns = null;
   stage.tried = null;
   if (!measured && sheet.measured) {
+    acts.say("Point at a place", "to see what a click would clear");
     proof.pin = { row: sheet.spotRow, col: sheet.spotCol };
-    byId("verb").textContent = "Point at a place";
-    byId("detail").textContent = "to see what a click would clear";
   }
+  readArea();
   if (head !== sheet.head || measured !== sheet.measured) {
     hovered = "";
     acts.hover(stage.aim ?? lastPlace);
   }
   stage.moved();
-  proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
+  if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
   offerCopy();
 }
 document.body.addEventListener("htmx:afterSettle", follow);
@@ -257,5 +266,6 @@ document.addEventListener("click", async (event) => {
   }
   setTimeout(() => (button.textContent = words), 1500);
 });
+readArea();
 readPicks();
 offerCopy();

@@ -70,6 +70,21 @@ export function drawSpot(context, ratio, from, to) {
   strokeTwice(context, ratio, (pen) => pen.rect(from.x, from.y, to.x - from.x, to.y - from.y));
 }
 
+// The work area: a plain outline with a numbered grip at each corner.
+export function drawArea(context, ratio, corners, chosen) {
+  strokeTwice(context, ratio, (pen) => {
+    corners.forEach((at, number) => (number ? pen.lineTo(at.x, at.y) : pen.moveTo(at.x, at.y)));
+    pen.closePath();
+  });
+  corners.forEach((at, number) => {
+    const side = (number === chosen ? 9 : 6) * ratio;
+    context.fillStyle = number === chosen ? "#111" : "#fff";
+    context.fillRect(at.x - side, at.y - side, 2 * side, 2 * side);
+    strokeTwice(context, ratio, (pen) => pen.rect(at.x - side, at.y - side, 2 * side, 2 * side));
+    if (number === chosen) writeTwice(context, ratio, String(number + 1), at);
+  });
+}
+
 // A fence: a line with short bars across it.
 export function drawFence(context, ratio, line) {
   const bar = 4 * ratio;

@@ -11,6 +11,8 @@ const HELD = {
   w: { path: "fences", words: () => "Draw a fence" },
 };
 
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
 export class Pointer {
   constructor(stage, acts) {
     this.stage = stage;
@@ -63,6 +65,12 @@ export class Pointer {
       this.gesture = { kind: "pinch" };
       return;
     }
+    const corner = this.stage.area.corners && this.stage.area.hit(this.at(event));
+    if (Number.isInteger(corner)) {
+      this.gesture = { kind: "corner", corner };
+      this.stage.area.choose(corner);
+      return;
+    }
     const place = this.stage.placeAt(event);
     this.gesture = { kind: "press", from: this.at(event), place, touch: event.pointerType === "touch" };
     this.gesture.held = this.held;
@@ -90,6 +98,11 @@ export class Pointer {
       this.stage.viewport.pan((now.x - before.x) / 2, (now.y - before.y) / 2);
       this.down.set(event.pointerId, now);
       this.stage.moved();
+      return;
+    }
+    if (this.gesture?.kind === "corner") {
+      const at = this.stage.viewport.toPicture(now.x, now.y);
+      this.stage.area.move(this.gesture.corner, at.x, at.y);
       return;
     }
     if (this.gesture?.line) {
@@ -163,12 +176,15 @@ export class Pointer {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const { stage } = this;
     const viewport = stage.viewport;
-    const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-    if (event.key in arrows) {
+    if (stage.area.corners && this.keyArea(event)) {
+      event.preventDefault();
+      return;
+    }
+    if (event.key in ARROWS) {
       const far = Math.max(1, Math.round((event.shiftKey ? 64 : 8) / viewport.scale));
       const middle = viewport.toPicture(viewport.width / 2, viewport.height / 2);
       const aim = stage.aim ?? { row: Math.round(middle.y), col: Math.round(middle.x) };
-      const [byX, byY] = arrows[event.key];
+      const [byX, byY] = ARROWS[event.key];
       stage.aim = {
         row: Math.min(viewport.pictureHeight - 1, Math.max(0, aim.row + byY * far)),
         col: Math.min(viewport.pictureWidth - 1, Math.max(0, aim.col + byX * far)),
@@ -198,6 +214,24 @@ export class Pointer {
     }
     event.preventDefault();
     stage.paint();
+  }
+
+  // Keys while the work area is set; whether the key meant something there.
+  keyArea(event) {
+    const { area } = this.stage;
+    if (event.key in ARROWS) {
+      const far = event.shiftKey ? 10 : 1;
+      area.nudge(ARROWS[event.key][0] * far, ARROWS[event.key][1] * far);
+    } else if (["1", "2", "3", "4"].includes(event.key)) {
+      area.choose(Number(event.key) - 1);
+    } else if (event.key === "Enter") {
+      area.use();
+    } else if (event.key === "Escape") {
+      area.leave();
+    } else {
+      return false;
+    }
+    return true;
   }
 
   keepInSight() {

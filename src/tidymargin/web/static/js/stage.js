@@ -1,7 +1,8 @@
 // The stage: shows what the server computed, and turns gestures into places.
 
 import { Newest, fetchPixels, toBuffer, toQuery } from "./pixels.js";
-import { drawAim, drawCorners, drawFence, drawFrame, drawPick, drawSpot, makeBlotter, makeHatch } from "./paint.js";
+import { AreaFrame } from "./area.js";
+import { drawAim, drawArea, drawCorners, drawFence, drawFrame, drawPick, drawSpot, makeBlotter, makeHatch } from "./paint.js";
 import { Viewport } from "./viewport.js";
 
 export class Stage {
@@ -22,6 +23,7 @@ export class Stage {
     this.pockets = [];
     this.drawn = null; // the fence being drawn
     this.spot = null;
+    this.area = new AreaFrame(this);
     this.cuts = new Newest(
       async ({ seen, address }) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4)) }),
       (frame, order) => {
@@ -43,6 +45,10 @@ export class Stage {
     );
     new ResizeObserver(() => this.resize()).observe(canvas);
     this.resize();
+  }
+
+  get showsAsItCame() {
+    return this.showsOriginal || !this.sheet.measured || Boolean(this.area.corners);
   }
 
   get ratio() {
@@ -70,11 +76,26 @@ export class Stage {
   ask() {
     const seen = this.viewport.window();
     if (!seen) return;
-    const original = this.showsOriginal || !this.sheet.measured;
+    const original = this.showsAsItCame;
     const values = { ...seen };
     if (this.tried !== null && !original) values.tolerance = this.tried;
-    const address = `${this.sheet.address}${original ? "original" : "view"}?${toQuery(values)}`;
+    const path = this.area.corners ? "uncropped" : original ? "original" : "view";
+    const address = `${this.sheet.address}${path}?${toQuery(values)}`;
     this.cuts.want({ seen, address, original });
+  }
+
+  // Shows another picture where the work area changed, or all around it is to be seen; says whether it did.
+  resetPicture() {
+    const { viewport, sheet } = this;
+    if (viewport.pictureWidth === sheet.width && viewport.pictureHeight === sheet.height && this.isUncropped === Boolean(this.area.corners)) return false;
+    this.isUncropped = Boolean(this.area.corners);
+    viewport.pictureWidth = sheet.width;
+    viewport.pictureHeight = sheet.height;
+    viewport.showWhole();
+    this.frame = null;
+    this.originalFrame = null;
+    this.aim = null;
+    return true;
   }
 
   tryTolerance(tolerance) {
@@ -122,8 +143,12 @@ export class Stage {
     const to = viewport.toCanvas(viewport.pictureWidth, viewport.pictureHeight);
     context.fillStyle = this.patterns.blotter;
     context.fillRect(Math.round(from.x), Math.round(from.y), Math.round(to.x - from.x), Math.round(to.y - from.y));
-    const frame = this.showsOriginal || !this.sheet.measured ? this.originalFrame : this.frame;
+    const frame = this.showsAsItCame ? this.originalFrame : this.frame;
     if (frame ?? this.frame ?? this.originalFrame) drawFrame(context, frame ?? this.frame ?? this.originalFrame, viewport);
+    if (this.area.corners) {
+      drawArea(context, ratio, this.area.corners.map(([x, y]) => viewport.toCanvas(x, y)), this.area.chosen);
+      return;
+    }
     if (this.takes) this.paintHatch();
     if (this.spot) {
       drawSpot(context, ratio, viewport.toCanvas(this.spot.left, this.spot.top), viewport.toCanvas(this.spot.right, this.spot.bottom));
