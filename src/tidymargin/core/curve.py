@@ -14,8 +14,9 @@ from tidymargin.core.picture import Region
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
 _CALM_SHARE = 3e-4
 _LONGEST_CALM = (
-    8.0  # farther up the calm nothing is gained: the rim is solved, not cut at the tolerance
+    4.0  # farther up the calm nothing is gained: the rim is solved, not cut at the tolerance
 )
+_FALLING = 0.75  # of a tail of noise each step brings less than this share of the one before
 _JUMP_SHARE = 0.005  # a share of the sheet taken in within one step is a jump even when scattered
 _PIECE_SHARE = 2e-5
 _SMALLEST_PIECE_PX = 12
@@ -163,15 +164,18 @@ def find_jumps(
 
 
 def _noise_end(curve: NDArray[np.float64], grain: float) -> float:
-    """Return the tolerance after which a whole unit more brings next to nothing.
+    """Return the tolerance after which no more of the ground's own noise goes.
 
-    Most of the ground's grain was taken off the difference already, so its tail ends soon; what goes
-    later is figure, however smoothly it goes.
+    Most of the ground's grain was taken off the difference already, so that its tail falls off fast.
+    It is over when a whole unit more brings next to nothing, or when the tail no longer falls: what
+    goes from there on is the rim of a figure, or a pale part of it, however smoothly it goes.
     """
     gain = curve[_CALM_STEPS:] - curve[:-_CALM_STEPS]
     calm = np.flatnonzero(gain < max(_CALM_SHARE, 3 * float(np.median(gain[: NEVER // 2]))))
+    each = np.diff(curve[: _CALM_STEPS + NEVER // 4])
+    level = np.flatnonzero(each[1:] > _FALLING * each[:-1])
     latest = round((1.0 + 0.5 * grain) / STEP)
-    return min(int(calm[0]) if len(calm) else 0, latest) * STEP
+    return min(int(calm[0]) if len(calm) else 0, int(level[0]) if len(level) else 0, latest) * STEP
 
 
 def _first_crowd(levels_curve: NDArray[np.float64], noise_end: float) -> float | None:

@@ -17,7 +17,7 @@ from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
 from tidymargin.core.profile import measure_rim
-from tidymargin.core.reach import Pick, Reach, build_reach, clear, seed_outside, to_step
+from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick, Reach, build_reach, clear, seed_outside, to_step
 from tidymargin.core.rim import RimFacts, solve_cut
 from tidymargin.core.spill import measure_spill
 from tidymargin.core.strays import drop_pieces
@@ -29,7 +29,6 @@ Nature = Literal["opaque", "ink"]
 Start = Literal["outside", "picks", "everywhere"]
 _SPECK_PX = 5
 _GRAINY = 0.5
-_HAZE = 40.0  # how much a lossy picture's haze lengthens the tail of the ground's noise
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -96,7 +95,7 @@ def measure_sheet(
     ground = detected.ground
     outside = seed_outside(difference.steps, picture.alpha)
     curve = measure_curve(outside)
-    grain = ground.noise + _HAZE * difference.ringing
+    grain = ground.noise + difference.ringing
     jumps = find_jumps(outside, difference.steps, grain)
     calm = find_calm(curve, jumps, grain)
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
@@ -292,7 +291,10 @@ def cut_by_levels(
     cleared = cutter.cleared(everywhere)
     if decisions.drops:
         cleared = drop_pieces(cleared, decisions.drops)
-    return replace(cutter, tidied=tidy_small(cleared, crumb_px, decisions.pinhole_px))
+    ringing = facts.difference.ringing
+    faint = (levels.steps, to_step(min(tolerance + ringing, HIGHEST_TOLERANCE))) if ringing > 0 else None
+    tidied = tidy_small(cleared, crumb_px, decisions.pinhole_px, haze=faint)
+    return replace(cutter, tidied=tidied)
 
 
 def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decisions()) -> Cutter:

@@ -27,8 +27,10 @@ RINGING_REACH_PX = 8
 
 _RAW_PER_UNIT = 256.0  # fixed point of the raw map: differences up to 255 in 16 bits
 _STRONG = 12.0  # contrast above which ringing is looked for
-_MAX_RINGING = 0.08
-_GRAINY = 2.5
+_FULL = 25.0  # contrast from which an edge rings as much as any
+_PEAK = 5.5  # the strongest of a thousand places, in the ripple that one in ten exceeds
+_MAX_RINGING = 6.0
+_STILL = 2  # hundredths of a unit
 _HAZE_SHARE = 0.08
 _BAND_PX = 256
 _FINE_LINEAR = srgb_to_linear(np.arange(256 * 16) / (255 * 16)).astype(np.float32)
@@ -43,7 +45,8 @@ class Difference:
     steps : (H, W) ndarray of uint8
         Difference in steps of 0.2, never below 0; 255 stands for 51 and more.
     ringing : float
-        Measured share of the local contrast that lossy coding scatters over the ground, 0 to 0.12.
+        What lossy coding scatters over the ground near strong edges, beyond the ground's own noise, in
+        units of difference, 0 to 6.
     """
 
     steps: NDArray[np.uint8]
@@ -98,26 +101,32 @@ def _uneven_difference_kernel(rgb, linear, ground, fine, shade_weight, per_unit,
 
 
 @njit(cache=True, nogil=True)
-def _quantise_kernel(raw, contrast, noise, ringing, per_unit, step, out):  # type: ignore[no-untyped-def]
+def _quantise_kernel(raw, contrast, noise, ringing, strong, per_unit, step, out):  # type: ignore[no-untyped-def]
+    """Take noise off, and ringing where an edge of full or lesser strength is near."""
     height, width = raw.shape
     for row in range(height):
         for col in range(width):
-            away = raw[row, col] / per_unit - noise - ringing * contrast[row, col] / per_unit
+            strength = min(1.0, contrast[row, col] / strong)
+            away = raw[row, col] / per_unit - noise - ringing * strength
             out[row, col] = min(255, int(max(0.0, away) / step + 0.5))
 
 
 @njit(cache=True, nogil=True)
-def _ringing_sample_kernel(raw, contrast, away_px, strong, reach, noise, out):  # type: ignore[no-untyped-def]
+def _ripple_sample_kernel(raw, contrast, away_px, strong, reach, per_unit, out):  # type: ignore[no-untyped-def]
+    """Count, near strong edges, how far places are from the mean of the 3 x 3 around them."""
     count = 0
     height, width = raw.shape
-    for row in range(height):
-        for col in range(width):
+    for row in range(1, height - 1):
+        for col in range(1, width - 1):
             if contrast[row, col] < strong or not 2.5 <= away_px[row, col] <= reach:
                 continue
-            ratio = max(0.0, raw[row, col] - noise) / contrast[row, col]
-            if ratio < 0.2:
-                out[min(199, int(ratio * 1000))] += 1
-                count += 1
+            total = 0
+            for there in range(row - 1, row + 2):
+                for here in range(col - 1, col + 2):
+                    total += raw[there, here]
+            ripple = abs(raw[row, col] - total / 9.0) / per_unit
+            out[min(999, int(ripple * 100))] += 1
+            count += 1
     return count
 
 
@@ -132,29 +141,30 @@ def _touches_border(mask: NDArray[np.uint8]) -> NDArray[np.bool_]:
 
 
 def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], noise: float) -> float:
-    """Return the share of local contrast found as haze on the ground between 2.5 and 8 px from edges."""
-    # a ground with grain of its own hides most of the ringing, and its noise is allowed for already
-    grain = noise * _RAW_PER_UNIT if noise > _GRAINY else 0.0
+    """Return how much more than the ground's noise lossy coding scatters between 2.5 and 8 px from edges.
+
+    Ringing ripples, while a pale outline is even: so what is measured is how far places differ from
+    the mean around them, and not how far from the ground.
+    """
     half = np.maximum(contrast // 2, int(_STRONG / 2 * _RAW_PER_UNIT))
     away_px = np.asarray(cv2.distanceTransform((raw <= half).astype(np.uint8), cv2.DIST_L2, 3))
-    # a pale outline is no haze: it differs by more, and what the figure closes in does not count
+    # what the figure closes in does not count, nor what differs by too much to be haze
     haze = raw <= noise * _RAW_PER_UNIT + np.maximum(_RAW_PER_UNIT, _HAZE_SHARE * contrast)
     clear = cv2.erode(
-        _touches_border(haze.view(np.uint8)).view(np.uint8), np.ones((5, 5), np.uint8)
+        _touches_border(haze.view(np.uint8)).view(np.uint8), np.ones((3, 3), np.uint8)
     )
     away_px[np.asarray(clear) == 0] = 0
-    counts = np.zeros(200, np.int64)
-    total = _ringing_sample_kernel(
-        raw, contrast, away_px, _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, grain, counts
+    counts = np.zeros(1000, np.int64)
+    total = _ripple_sample_kernel(
+        raw, contrast, away_px, _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, _RAW_PER_UNIT, counts
     )
     if total < 50:
         return 0.0
     share = np.cumsum(counts) / total
-    typical, high = (int(np.searchsorted(share, q)) / 1000 for q in (0.6, 0.9))
-    # Pale parts of a figure near its outline look like haze too, but they leave the typical place at 0.
-    if typical == 0 and high < 0.002:
+    if share[_STILL] > 0.5:  # without lossy coding most of a ground near an edge is as even as elsewhere
         return 0.0
-    return float(np.clip(min(high * 1.6, typical * 5), 0.0, _MAX_RINGING))
+    ripple = int(np.searchsorted(share, 0.9)) / 100
+    return float(np.clip(_PEAK * ripple - noise, 0.0, _MAX_RINGING))
 
 
 def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
@@ -178,8 +188,7 @@ def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
 def measure_difference(picture: Picture, ground: Ground) -> Difference:
     """Measure 100 x OKLab distance from the ground, less the local noise allowance.
 
-    The allowance is the ground's own noise, plus, near strong edges, the measured ringing times the
-    largest contrast within 8 px.
+    The allowance is the ground's own noise, plus the measured ringing within 8 px of strong edges.
 
     Parameters
     ----------
@@ -198,7 +207,9 @@ def measure_difference(picture: Picture, ground: Ground) -> Difference:
     contrast = np.asarray(cv2.dilate(raw, np.ones((side, side), np.uint8)), np.uint16)
     ringing = _measure_ringing(raw, contrast, ground.noise)
     steps = np.empty(raw.shape, np.uint8)
-    _quantise_kernel(raw, contrast, ground.noise, ringing, _RAW_PER_UNIT, STEP, steps)
+    _quantise_kernel(
+        raw, contrast, ground.noise, ringing, _FULL * _RAW_PER_UNIT, _RAW_PER_UNIT, STEP, steps
+    )
     if picture.alpha is not None:
         steps[picture.alpha == 0] = 0
     return Difference(steps, ringing)

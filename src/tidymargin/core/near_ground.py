@@ -11,6 +11,10 @@ SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
 
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
+_FROM_GROUND_PX = 10  # how far into a figure a gap is looked for: deeper, two of its colours mix to a third
+
+GAPS_HALO_PX = _FROM_GROUND_PX + 2 * _GAP_PX
+"""How much of the surroundings finding gaps needs."""
 
 
 @njit(cache=True, nogil=True)
@@ -52,10 +56,13 @@ def find_gaps(
     """
     leans = np.empty(cleared.shape, np.bool_)
     _leans_kernel(rgb, ground, leans)
-    leans &= ~cleared
+    side = 2 * _FROM_GROUND_PX + 1
+    near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
+    leans &= ~cleared & np.asarray(near).astype(np.bool_)
     other = (~cleared & ~leans).view(np.uint8)
-    side = (_GAP_PX, _GAP_PX)
-    beside = cv2.boxFilter(other, cv2.CV_16U, side, normalize=False, borderType=cv2.BORDER_CONSTANT)
+    beside = cv2.boxFilter(
+        other, cv2.CV_16U, (_GAP_PX, _GAP_PX), normalize=False, borderType=cv2.BORDER_CONSTANT
+    )
     leans &= np.asarray(beside) >= _GAP_PX**2 // 4  # a figure of the screen's hue has none of it
     wide = cv2.morphologyEx(
         leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)

@@ -15,7 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import to_luma_chroma_kernel
-from tidymargin.core.near_ground import SETTLE_PX, find_gaps, settle_ground
+from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.spill import DEPTH_PX, Spill
 
 SEARCH_PX = 8
@@ -36,6 +36,11 @@ _MIXED = 1.0  # doubt that a mixture of two colours carries over a single one th
 _MIX_PX = 3
 _MIX_COLOURS = 12
 _NEAR_LOSSY_PX = 4
+_TRACE = 2.5
+_SHALLOW = 10.0  # doubt in a share that is too small for its depth
+_EVEN_PX, _EVEN_LEAST = 2, 3
+_EVEN_COST = 2.0  # as much as a sure pixel two pixels away
+_EVEN, _MOST_UNEVEN = 0.3, 5.0
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
 
 HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
@@ -99,7 +104,8 @@ class RimFacts:
     @property
     def halo_px(self) -> int:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
-        return HALO_PX if self.spill is None else max(HALO_PX, DEPTH_PX + CARRY_PX + 2)
+        own = HALO_PX + (GAPS_HALO_PX if self.is_screen else 0)
+        return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + 2)
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -175,8 +181,12 @@ def _mix_two(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _sure_kernel(rgb, inside_px, limit, slack, out):  # type: ignore[no-untyped-def]
-    """Mark what is figure for sure: deep enough, or part of an even patch more than a line thick."""
+def _sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: ignore[no-untyped-def]
+    """Mark what is figure for sure: deep enough, or part of an even patch more than a line thick.
+
+    Even is what differs by less than a quarter of its difference to the ground, which a soft edge's
+    steps exceed, between `least` and `most` levels of luma or chroma.
+    """
     height, width = inside_px.shape
     for row in range(height):
         for col in range(width):
@@ -185,18 +195,48 @@ def _sure_kernel(rgb, inside_px, limit, slack, out):  # type: ignore[no-untyped-
                 continue
             if inside_px[row, col] == 0:
                 continue
+            y, u, v = to_luma_chroma_kernel(
+                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+            )
+            by, bu, bv = to_luma_chroma_kernel(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
+            away = max(abs(y - by), abs(u - bu), abs(v - bv))
+            slack = max(least, min(most, _EVEN * away))
             alike = 0
             for there in range(max(0, row - 1), min(height, row + 2)):
                 for here in range(max(0, col - 1), min(width, col + 2)):
                     if inside_px[there, here] == 0:
                         continue
-                    worst = 0
-                    for channel in range(3):
-                        gap = abs(int(rgb[row, col, channel]) - int(rgb[there, here, channel]))
-                        worst = max(worst, gap)
-                    if worst <= slack:
+                    ny, nu, nv = to_luma_chroma_kernel(
+                        float(rgb[there, here, 0]),
+                        float(rgb[there, here, 1]),
+                        float(rgb[there, here, 2]),
+                    )
+                    if max(abs(ny - y), abs(nu - u), abs(nv - v)) <= slack:
                         alike += 1
             out[row, col] = alike >= 5  # with itself; a run along an edge makes three
+
+
+@njit(cache=True, nogil=True)
+def _find_even(rgb, inside_px, row, col, palette, slack):  # type: ignore[no-untyped-def]
+    """Count, for each even colour of the figure, how many places around one are of that colour."""
+    height, columns = inside_px.shape
+    counts = np.zeros(palette.shape[0], np.int64)
+    for there in range(max(0, row - _EVEN_PX), min(height, row + _EVEN_PX + 1)):
+        for here in range(max(0, col - _EVEN_PX), min(columns, col + _EVEN_PX + 1)):
+            if inside_px[there, here] == 0:
+                continue
+            y, u, v = to_luma_chroma_kernel(
+                float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
+            )
+            for entry in range(palette.shape[0]):
+                py, pu, pv = to_luma_chroma_kernel(
+                    palette[entry, 0], palette[entry, 1], palette[entry, 2]
+                )
+                if max(abs(y - py), abs(u - pu), abs(v - pv)) <= slack:
+                    counts[entry] += 1
+    return counts
 
 
 @njit(cache=True, nogil=True)
@@ -211,6 +251,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
     """
     height, columns = inside_px.shape
     limit = width + 0.5
+    shallow = _SHALLOW if stain != width else 0.0
     for row in range(top, bottom):
         for col in range(left, right):
             out_row, out_col = row - top, col - left
@@ -232,7 +273,8 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             )
             y, u, v = cy - by, cu - bu, cv - bv
 
-            # the nearest sure figure pixel that explains this one
+            # the nearest sure figure pixel that explains this one; the deeper in, the more of it shows
+            least_share = min(1.0, (deep - 1.0) / (width + 0.5)) if deep > 0 else 0.0
             best = 1e18
             best_row, best_col = -1, -1
             for number in range(_ROUND.shape[0]):
@@ -247,11 +289,29 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                     float(rgb[there, here, 1]),
                     float(rgb[there, here, 2]),
                 )
-                _, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+                share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
                 cost = misfit / _MISFIT_UNIT + near_by
+                cost += shallow * max(0.0, least_share - share)
                 if cost < best:
                     best, best_row, best_col = cost, there, here
+            # an even colour of the figure that shows near by, such as that of a thin pale outline
+            even = -1
+            if stain != width and best > _EVEN_COST:
+                counts = _find_even(rgb, inside_px, row, col, palette, 4.0 * grain + 1.0)
+                for entry in range(palette.shape[0]):
+                    if counts[entry] < _EVEN_LEAST:
+                        continue
+                    fy, fu, fv = to_luma_chroma_kernel(
+                        palette[entry, 0], palette[entry, 1], palette[entry, 2]
+                    )
+                    share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
+                    cost = misfit / _MISFIT_UNIT + _EVEN_COST
+                    cost += shallow * max(0.0, least_share - share)
+                    if cost < best and share <= 1.1:
+                        best, even = cost, entry
             red, green, blue = 0.0, 0.0, 0.0
+            if even >= 0:
+                best_row, best_col, best = row, col, best - _EVEN_COST
             misfit = best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2)
             explained = best_row >= 0 and misfit < _EXPLAINED
             found = explained
@@ -262,7 +322,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 for channel in range(3):
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
                 continue
-            if explained:
+            if explained and even >= 0:
+                red, green, blue = palette[even, 0], palette[even, 1], palette[even, 2]
+            elif explained:
                 count = 0.0
                 near = (3.0 * grain) ** 2 * 3.0
                 round_px = _NEAR_PX if stain == width else _NEAR_LOSSY_PX
@@ -431,7 +493,7 @@ def _solve_ink_kernel(  # type: ignore[no-untyped-def]
             cy, cu, cv = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
-            best, found = 1e18, 0.0
+            best, found, best_power = 1e18, 0.0, 1.0
             best_ink = 0
             for ink in range(inks.shape[0]):
                 fy, fu, fv = to_luma_chroma_kernel(inks[ink, 0], inks[ink, 1], inks[ink, 2])
@@ -440,6 +502,10 @@ def _solve_ink_kernel(  # type: ignore[no-untyped-def]
                 )
                 if misfit < best:
                     best, best_ink, found = misfit, ink, share
+                    best_power = (fy - by) ** 2 + (fu - bu) ** 2 + (fv - bv) ** 2
+            # a trace no stronger than the coding's own grain is drawn to nothing
+            trace = (_TRACE * grain) ** 2 / max(1.0, best_power) if grain > 0.5 else 0.0
+            found *= found * found / (found * found + trace + 1e-12)
             share_out[out_row, out_col] = min(1.0, max(0.0, found))
             for channel in range(3):
                 figure_out[out_row, out_col, channel] = inks[best_ink, channel]
@@ -558,8 +624,9 @@ def solve_cut(
         )  # fmt: skip
         return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
     sure = np.zeros(cleared.shape, np.bool_)
-    slack = 1 if facts.stain_px == facts.width_px else int(2 * facts.grain) + 1
-    _sure_kernel(rgb, inside_px, facts.stain_px + 0.5, slack, sure)
+    lossless = facts.stain_px == facts.width_px
+    least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
+    _sure_kernel(rgb, ground, inside_px, facts.stain_px + 0.5, least, most, sure)
     _solve_rim_kernel(
         rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
         facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
