@@ -12,7 +12,7 @@ from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.exporting import key_file
-from tidymargin.services.opening import add_sheet, read_recipe_of
+from tidymargin.services.opening import add_sheet, load_measured, load_tolerance, read_recipe_of
 
 pytestmark = pytest.mark.browser
 SIZE = 400
@@ -216,8 +216,48 @@ def test_a_photographed_page_is_squared_up_by_one_button_by_the_mouse_and_by_key
     settle(page, "work area")
     wait_measured(page)
     cut = export(page)
-    assert np.mean((cut[..., 3] > 127) != (find_letter(cut) > 0.5)) < 0.01
+    inner = np.s_[3:-3, 3:-3]  # exactly on the page's edge, the outermost pixels are half table
+    assert np.mean((cut[..., 3] > 127)[inner] != (find_letter(cut) > 0.5)[inner]) < 0.01
     assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.area[3] == (60, 610)
+
+
+def test_a_gap_that_no_tolerance_is_right_for_is_fenced_by_its_button(page, workshop):
+    def broken(d):
+        d.ring(200, 200, 120, 10, d.colour("#204080"))
+        d.rounded(196, 60, 203, 110, 0, d.colour("#FFFFFF"))
+
+    sheet = open_sheet(page, workshop, png_of(broken))
+    assert "1 gap to look at" in page.locator("#step-reach .sentence").inner_text()
+    assert export(page)[200, 200, 3] == 0
+    page.get_by_role("button", name="Fence the gap 1").click()
+    settle(page, "fence")
+    assert len(reach_of(workshop, sheet).fences) == 1
+    assert "gap to look at" not in page.locator("#step-reach .sentence").inner_text()
+    cut = export(page)
+    assert cut[200, 200, 3] == 255
+    assert cut[5, 5, 3] == 0
+
+
+def test_a_held_key_and_the_wheel_walk_from_jump_to_jump(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(pale_steps))
+    jumps = [j.tolerance for j in load_measured(workshop, sheet).facts.jumps]
+    start = load_tolerance(workshop, sheet)
+    expected = [jump for jump in jumps if jump > start]
+    page.mouse.move(*to_screen(page, 200, 200, SIZE))
+    page.locator("#stage").focus()
+    page.keyboard.down("j")
+    page.locator("#verb", has_text="Walk from jump to jump").wait_for()
+    page.mouse.wheel(0, 100)
+    page.locator("#verb", has_text=f"Up to {expected[0]:.1f}").wait_for()
+    page.mouse.wheel(0, 100)
+    page.locator("#verb", has_text=f"Up to {expected[1]:.1f}").wait_for()
+    assert workshop.sheets.load(sheet.id).undo is None  # nothing is saved before the key is let go
+    page.mouse.wheel(0, -100)
+    page.locator("#verb", has_text=f"Up to {expected[0]:.1f}").wait_for()
+    page.keyboard.up("j")
+    settle(page, "tolerance")
+    assert reach_of(workshop, sheet).tolerance == expected[0]
+    assert export(page)[50, 200, 3] == 0
 
 
 def test_punched_holes_go_together_by_one_button(page, workshop):

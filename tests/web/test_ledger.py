@@ -1,10 +1,14 @@
 """The ledger says what was found and what was decided, for every kind of ground."""
 
+import numpy as np
 import pytest
 from bs4 import BeautifulSoup
 
 from tests.conftest import draw_pad, photograph_letter, to_png
 from tidymargin.demo.almanac import make_almanac
+from tidymargin.demo.drawing import Drawing, lay_over
+from tidymargin.demo.inks import press
+from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.web.app import create_app
@@ -158,6 +162,30 @@ def test_an_open_step_stays_open_while_the_sheet_is_being_measured(client, works
     assert page.select_one("#ledger")["hx-get"].endswith("/ledger?open=ground")
     assert "Measuring the ground" in words(page.select_one("#step-ground"))
     assert page.select_one("#sheet-data")["data-measured"] == "0"
+
+
+def test_one_of_several_inks_is_dropped_and_brought_back(client, token, workshop):
+    d = Drawing(240, 320, 4)
+    for row in range(5):
+        d.stroke([(30, 40 + 24 * row), (290, 30 + 24 * row)], 5, d.colour("#203C8C"))
+        d.stroke([(30, 170 + 12 * row), (290, 165 + 12 * row)], 5, d.colour("#B02430"))
+    figure = press(d.render(), np.random.default_rng(1), lightest=0.6, grain=0.3)
+    sheet = add_sheet(
+        workshop, to_png(lay_over(figure, np.array((250.0, 248.0, 240.0)))), "two.png"
+    )
+    load_measured(workshop, sheet)
+    page = post(client, token, sheet, "figure", figure="ink", open="ground")
+    inks = [button["value"] for button in page.select("ul[aria-label=Inks] button")]
+    assert len(inks) == 2
+    red = max(inks, key=lambda code: int(code[1:3], 16))
+    page = post(client, token, workshop.sheets.load(sheet.id), "inks/drop", ink=red, open="ground")
+    assert f"Without the ink {red}" in words(page.select_one("#step-ground .sentence"))
+    now = workshop.sheets.load(sheet.id)
+    alpha = decode_picture(client.get(f"/sheets/{sheet.id}/export.png").data).picture.alpha
+    assert alpha[30:150].max() > 200
+    assert alpha[160:].max() < 40
+    page = post(client, token, now, "inks/keep", ink=red, open="ground")
+    assert read_recipe_of(workshop.sheets.load(sheet.id)).colour == Recipe().colour
 
 
 def test_the_work_area_is_set_by_fields_and_a_page_is_offered(client, token, workshop):

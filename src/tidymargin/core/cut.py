@@ -17,7 +17,15 @@ from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
 from tidymargin.core.profile import measure_rim
-from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick, Reach, build_reach, clear, seed_outside, to_step
+from tidymargin.core.reach import (
+    HIGHEST_TOLERANCE,
+    Pick,
+    Reach,
+    build_reach,
+    clear,
+    seed_outside,
+    to_step,
+)
 from tidymargin.core.rim import RimFacts, solve_cut
 from tidymargin.core.spill import measure_spill
 from tidymargin.core.strays import drop_pieces
@@ -140,6 +148,8 @@ class Decisions:
         Places of solid pieces that are not wanted.
     spill : float
         How much of a screen's measured light is taken off the figure, 0 to 2.
+    dropped_inks : tuple of (red, green, blue)
+        Inks that are not kept, 0 to 255.
     """
 
     start: Start = "outside"
@@ -152,6 +162,7 @@ class Decisions:
     pinhole_px: int = 0
     drops: tuple[tuple[int, int], ...] = ()
     spill: float = 1.0
+    dropped_inks: tuple[tuple[int, int, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -213,7 +224,7 @@ class Cutter:
         At that tolerance.
     tidied : Tidied or None
         After crumbs and pinholes; None where none were asked for.
-    spill : float
+    spill, dropped_inks :
         See `Decisions`.
     """
 
@@ -224,6 +235,7 @@ class Cutter:
     pockets: Pockets
     tidied: Tidied | None = None
     spill: float = 1.0
+    dropped_inks: tuple[tuple[int, int, int], ...] = ()
 
     @property
     def reach(self) -> Reach:
@@ -266,6 +278,7 @@ class Cutter:
             ),
             alpha=alpha,
             spill_amount=self.spill,
+            dropped_inks=self.dropped_inks,
         )
 
     def render_whole(self) -> NDArray[np.uint8]:
@@ -284,7 +297,15 @@ def cut_by_levels(
     pockets = find_pockets(
         levels.steps, cleared, to_step(tolerance), facts.ground, facts.nature, decisions.choices
     )
-    cutter = Cutter(picture, facts, levels, tolerance, pockets, spill=decisions.spill)
+    cutter = Cutter(
+        picture,
+        facts,
+        levels,
+        tolerance,
+        pockets,
+        spill=decisions.spill,
+        dropped_inks=decisions.dropped_inks,
+    )
     crumb_px = facts.crumb_px if decisions.crumb_px is None else decisions.crumb_px
     if crumb_px <= 1 and decisions.pinhole_px <= 1 and not decisions.drops:
         return cutter
@@ -292,7 +313,11 @@ def cut_by_levels(
     if decisions.drops:
         cleared = drop_pieces(cleared, decisions.drops)
     ringing = facts.difference.ringing
-    faint = (levels.steps, to_step(min(tolerance + ringing, HIGHEST_TOLERANCE))) if ringing > 0 else None
+    faint = (
+        (levels.steps, to_step(min(tolerance + ringing, HIGHEST_TOLERANCE)))
+        if ringing > 0
+        else None
+    )
     tidied = tidy_small(cleared, crumb_px, decisions.pinhole_px, haze=faint)
     return replace(cutter, tidied=tidied)
 

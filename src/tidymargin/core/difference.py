@@ -161,7 +161,9 @@ def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], nois
     if total < 50:
         return 0.0
     share = np.cumsum(counts) / total
-    if share[_STILL] > 0.5:  # without lossy coding most of a ground near an edge is as even as elsewhere
+    if (
+        share[_STILL] > 0.5
+    ):  # without lossy coding most of a ground near an edge is as even as elsewhere
         return 0.0
     ripple = int(np.searchsorted(share, 0.9)) / 100
     return float(np.clip(_PEAK * ripple - noise, 0.0, _MAX_RINGING))

@@ -11,7 +11,9 @@ SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
 
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
-_FROM_GROUND_PX = 10  # how far into a figure a gap is looked for: deeper, two of its colours mix to a third
+_FROM_GROUND_PX = (
+    10  # how far into a figure a gap is looked for: deeper, two of its colours mix to a third
+)
 
 GAPS_HALO_PX = _FROM_GROUND_PX + 2 * _GAP_PX
 """How much of the surroundings finding gaps needs."""

@@ -17,6 +17,8 @@ Verdict = Literal["clear", "keep"]
 Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours"]
 
 LEAST_PX = 12
+_MOST_CORNERS = 200
+_OUTLINE_PX = 250_000
 _MOST_LISTED = 400
 _PATTERN_SHARE = 0.12
 
@@ -42,6 +44,8 @@ class Pocket:
         Its size.
     box : Region
         Its bounding box.
+    outline : tuple of (x, y)
+        Its outer contour at pixel edges, within a pixel, clockwise; at most 200 corners.
     verdict : str
         ``clear`` or ``keep``.
     reason : str
@@ -53,6 +57,7 @@ class Pocket:
     col: int
     area_px: int
     box: Region
+    outline: tuple[tuple[int, int], ...]
     verdict: Verdict
     reason: Reason
 
@@ -175,4 +180,25 @@ def _to_pocket(
     inside = (labels[box.slices] == number).astype(np.uint8)
     depth = cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
     row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
-    return Pocket(top + row, left + col, area, box, "clear" if opens else "keep", reason)
+    outline = _trace_outline(inside, left, top)
+    return Pocket(top + row, left + col, area, box, outline, "clear" if opens else "keep", reason)
+
+
+def _trace_outline(inside: NDArray[np.uint8], left: int, top: int) -> tuple[tuple[int, int], ...]:
+    coarse = max(1, round((inside.size / _OUTLINE_PX) ** 0.5))
+    thinned = inside[::coarse, ::coarse] if coarse > 1 else inside
+    # twice as large, so that the contour runs along pixel edges and not through pixel centres
+    doubled = np.pad(np.repeat(np.repeat(thinned, 2, axis=0), 2, axis=1), 1)
+    outlines, _ = cv2.findContours(doubled, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    if not outlines:  # so thin that nothing of it is left at that scale
+        return ((left, top), (left + inside.shape[1], top), (left + inside.shape[1], top + inside.shape[0]), (left, top + inside.shape[0]))  # fmt: skip
+    outline = max(outlines, key=len)
+    near = 1.5
+    corners = cv2.approxPolyDP(outline, near, True)
+    while len(corners) > _MOST_CORNERS:
+        near *= 1.6
+        corners = cv2.approxPolyDP(outline, near, True)
+    return tuple(
+        (left + coarse * round((int(x) - 0.5) / 2), top + coarse * round((int(y) - 0.5) / 2))
+        for x, y in corners[::-1, 0]
+    )

@@ -478,10 +478,13 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _solve_ink_kernel(  # type: ignore[no-untyped-def]
-    rgb, ground, outside_px, top, left, bottom, right, width, grain, ringing, blur, inks,
+    rgb, ground, outside_px, top, left, bottom, right, width, grain, ringing, blur, inks, kept,
     share_out, figure_out,
 ):  # fmt: skip
-    """Fill share and figure colour for one tile of a figure that is ink: every pixel is solved."""
+    """Fill share and figure colour for one tile of a figure that is ink: every pixel is solved.
+
+    What is nearest to an ink that is not kept goes.
+    """
     for row in range(top, bottom):
         for col in range(left, right):
             if outside_px[row, col] > width + 0.5:
@@ -506,7 +509,7 @@ def _solve_ink_kernel(  # type: ignore[no-untyped-def]
             # a trace no stronger than the coding's own grain is drawn to nothing
             trace = (_TRACE * grain) ** 2 / max(1.0, best_power) if grain > 0.5 else 0.0
             found *= found * found / (found * found + trace + 1e-12)
-            share_out[out_row, out_col] = min(1.0, max(0.0, found))
+            share_out[out_row, out_col] = min(1.0, max(0.0, found)) if kept[best_ink] else 0.0
             for channel in range(3):
                 figure_out[out_row, out_col, channel] = inks[best_ink, channel]
 
@@ -563,6 +566,7 @@ def solve_cut(
     margins: tuple[int, int, int, int],
     alpha: NDArray[np.uint8] | None = None,
     spill_amount: float = 1.0,
+    dropped_inks: tuple[tuple[int, int, int], ...] = (),
 ) -> NDArray[np.uint8]:
     """Solve figure colour and matte of a region.
 
@@ -583,6 +587,8 @@ def solve_cut(
         Alpha that came in; multiplied into the result.
     spill_amount : float
         How much of the measured spill is taken off, 0 to 2.
+    dropped_inks : tuple of (red, green, blue)
+        Inks that go; each means the measured ink nearest to it.
 
     Returns
     -------
@@ -618,9 +624,15 @@ def solve_cut(
         slice(first_col - left + reach, last_col - left + reach),
     )
     if facts.ink_rgb is not None:
+        kept = np.ones(len(facts.ink_rgb), np.bool_)
+        for rgb_srgb in dropped_inks:
+            kept[np.abs(facts.ink_rgb - np.array(rgb_srgb, np.float32)).max(axis=1).argmin()] = (
+                False
+            )
         _solve_ink_kernel(
             rgb, ground, outside_px, first_row, first_col, last_row, last_col, facts.width_px + 1,
-            facts.grain, facts.luma_ringing, facts.chroma_blur, facts.ink_rgb, share[window], figure[window],
+            facts.grain, facts.luma_ringing, facts.chroma_blur, facts.ink_rgb, kept,
+            share[window], figure[window],
         )  # fmt: skip
         return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
     sure = np.zeros(cleared.shape, np.bool_)

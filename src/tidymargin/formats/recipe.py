@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -86,6 +87,10 @@ class GuardEntry(BaseModel):
 
     colour: Colour
     tolerance: Tolerance = 6.0
+    x: Place | None = Field(
+        None, description="Where on the picture the colour was taken, if it was"
+    )
+    y: Place | None = None
 
 
 class ReachStep(Step):
@@ -107,8 +112,8 @@ class ReachStep(Step):
         (), description="Places [x, y] of solid pieces that are not wanted"
     )
 
-    def to_decisions(self, spill: float, area: Area) -> Decisions:
-        """Return the step as the core takes it, with the colour step's amount of spill.
+    def to_decisions(self, area: Area) -> Decisions:
+        """Return the step as the core takes it.
 
         Places are given in the work area; what lies in the picture but beyond the area rests.
         """
@@ -127,7 +132,6 @@ class ReachStep(Step):
             crumb_px=None if self.crumbs_px == "auto" else int(self.crumbs_px),
             pinhole_px=self.pinholes_px,
             drops=tuple(at for at in drops if at),
-            spill=spill,
         )
 
     @property
@@ -165,6 +169,10 @@ class ColourStep(Step):
 
     spill: Auto | Annotated[float, Field(ge=0, le=2, allow_inf_nan=False)] = Field(
         "auto", description="How much of a screen's measured light is taken off; auto: all of it"
+    )
+
+    dropped_inks: tuple[Colour, ...] = Field(
+        (), description="Inks that are not kept; each means the measured ink nearest to it"
     )
 
 
@@ -209,8 +217,11 @@ class Recipe(BaseModel):
 
     def to_decisions(self, area: Area) -> Decisions:
         """Return what the core decides by, with places in the work area."""
-        spill = 1.0 if self.colour.spill == "auto" else self.colour.spill
-        return self.reach.to_decisions(spill, area)
+        return replace(
+            self.reach.to_decisions(area),
+            spill=1.0 if self.colour.spill == "auto" else self.colour.spill,
+            dropped_inks=tuple(from_hex(code) for code in self.colour.dropped_inks),
+        )
 
     def to_json(self) -> str:
         """Return the recipe as indented JSON with a final newline."""

@@ -8,6 +8,7 @@ from tidymargin.core.area import Area
 from tidymargin.core.difference import STEP
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.ground import to_hex
+from tidymargin.core.narrows import Narrow, find_narrows
 from tidymargin.core.picture import Region, whole
 from tidymargin.core.place import Place, describe_place
 from tidymargin.core.pockets import Pocket, PocketChoice, Pockets
@@ -141,6 +142,47 @@ def set_small_pieces(
 def set_spill(workshop: Workshop, sheet_id: int, seen: int, amount: str | float) -> Sheet:
     """Set how much of a screen's light is taken off, 0 to 2 times what was measured, or ``auto``."""
     return _change(workshop, sheet_id, seen, "spill", "colour", spill=amount)
+
+
+def drop_ink(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
+    """Drop one of the inks, #RRGGBB; the others stay."""
+    sheet = workshop.sheets.load(sheet_id)
+    dropped = [*read_recipe_of(sheet).colour.dropped_inks, colour]
+    return _change(workshop, sheet_id, seen, "ink_dropped", "colour", dropped_inks=dropped)
+
+
+def bring_back_ink(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
+    """Bring back an ink that was dropped."""
+    sheet = workshop.sheets.load(sheet_id)
+    dropped = [ink for ink in read_recipe_of(sheet).colour.dropped_inks if ink != colour]
+    return _change(workshop, sheet_id, seen, "ink_kept", "colour", dropped_inks=dropped)
+
+
+def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
+    """Return gaps through which clearing runs where figure and ground are alike."""
+    recipe = read_recipe_of(sheet)
+    name = f"narrows:{cut_name(sheet, recipe)}"
+    found: tuple[Narrow, ...] | None = workshop.small.get(name)
+    if found is None:
+
+        def compute() -> tuple[Narrow, ...]:
+            cutter = load_cutter(workshop, sheet, recipe)
+            facts = cutter.facts
+            if facts.nature == "ink" or facts.ground.kind not in ("flat", "paper"):
+                return ()  # there what lies behind a gap is ground as well
+            return find_narrows(cutter.cleared(whole(cutter.picture.height, cutter.picture.width)))
+
+        found = workshop.executor.run(name, Priority.VIEW, compute)
+        workshop.small.put(name, found, 200 + 200 * len(found))
+    return found
+
+
+def fence_narrow(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
+    """Fence a narrow gap; they are numbered from 1."""
+    narrows = load_narrows(workshop, workshop.sheets.load(sheet_id))
+    _require_number(number, list(narrows), "gap")
+    places = [(col, row) for row, col in narrows[number - 1].fence]
+    return add_fence(workshop, sheet_id, seen, places)
 
 
 def set_backdrop(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
@@ -325,7 +367,7 @@ def guard_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int
         raise BadParameterError("Expected a place inside the picture.", field="guards")
     near = rgb[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2].reshape(-1, 3)
     guards = _entries(read_recipe_of(sheet).reach.guards)
-    guards.append({"colour": to_hex(near.mean(axis=0))})
+    guards.append({"colour": to_hex(near.mean(axis=0)), **_to_spot(area_of(sheet), row, col)})
     return _change(workshop, sheet_id, seen, "guard", "reach", guards=guards)
 
 

@@ -13,6 +13,7 @@ from tidymargin.core.checker import CheckerGround
 from tidymargin.core.cut import SheetFacts
 from tidymargin.core.difference import STEP
 from tidymargin.core.ground import Ground
+from tidymargin.core.narrows import Narrow
 from tidymargin.core.place import Meaning, Place
 from tidymargin.core.pockets import Pocket, Pockets
 from tidymargin.core.reach import HIGHEST_TOLERANCE
@@ -64,6 +65,8 @@ CHANGES = {
     "drop": gettext_noop("drop"),
     "undrop": gettext_noop("dropped brought back"),
     "spill": gettext_noop("spill"),
+    "ink_dropped": gettext_noop("ink dropped"),
+    "ink_kept": gettext_noop("ink brought back"),
     "fence": gettext_noop("fence"),
     "unfence": gettext_noop("fence removed"),
 }
@@ -258,7 +261,29 @@ def _say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
     return StepView(ground.key, state, _STATES[state], Markup(" ").join((ground.sentence, words)))
 
 
-def _say_reach(recipe: Recipe, tolerance: float, pockets: Pockets | None) -> StepView:
+def _say_inks(recipe: Recipe, ground: StepView) -> StepView:
+    """Add to the ground's sentence which inks are dropped."""
+    dropped = recipe.colour.dropped_inks
+    if not dropped:
+        return ground
+    named = phrase("ground", gettext("Dropped inks"), ", ".join(dropped))
+    words = fill(gettext("Without the ink %(inks)s."), inks=named)
+    sentence = Markup(" ").join((ground.sentence, words))
+    return StepView(ground.key, "yours", _STATES["yours"], sentence)
+
+
+def say_narrow(narrow: Narrow, area_px: int) -> str:
+    """Say how wide a gap is and how much lies behind it."""
+    return gettext(
+        "%(width)s px wide, %(share)s behind it",
+        width=f"{narrow.width_px:.0f}",
+        share=format_share(narrow.area_px / area_px),
+    )
+
+
+def _say_reach(
+    recipe: Recipe, tolerance: float, pockets: Pockets | None, narrows: tuple[Narrow, ...]
+) -> StepView:
     reach = recipe.reach
     number = phrase("reach", gettext("Tolerance"), f"{tolerance:.1f}", number=True)
     start = phrase("reach", gettext("Start"), gettext(STARTS[reach.start]))
@@ -271,6 +296,9 @@ def _say_reach(recipe: Recipe, tolerance: float, pockets: Pockets | None) -> Ste
     if pockets and pockets.listed:
         words = gettext("%(n)s of %(all)s pockets", n=opened, all=len(pockets.listed))
         extras.append((gettext("Pockets"), words))
+    if narrows:
+        words = ngettext("%(num)d gap to look at", "%(num)d gaps to look at", len(narrows))
+        extras.append((gettext("Gaps"), words))
     if reach.guards:
         extras.append(
             (gettext("Guards"), ngettext("%(num)d guard", "%(num)d guards", len(reach.guards)))
@@ -292,7 +320,7 @@ def _say_reach(recipe: Recipe, tolerance: float, pockets: Pockets | None) -> Ste
             gettext("Clear from %(start)s up to %(tolerance)s."), start=start, tolerance=number
         )
     chosen = reach != ReachStep()
-    undecided = pockets is not None and pockets.to_decide > 0
+    undecided = (pockets is not None and pockets.to_decide > 0) or bool(narrows)
     state = "yours" if chosen else "look again" if undecided else "measured"
     return StepView("reach", state, _STATES[state], said)
 
@@ -394,7 +422,11 @@ def _say_export(recipe: Recipe, area: Area) -> StepView:
 
 
 def say_recipe(
-    area: Area, recipe: Recipe, measured: Measured | None, pockets: Pockets | None
+    area: Area,
+    recipe: Recipe,
+    measured: Measured | None,
+    pockets: Pockets | None,
+    narrows: tuple[Narrow, ...] = (),
 ) -> list[StepView]:
     """Return the ledger's sentences; without facts, that they are being measured."""
     if measured is None:
@@ -410,8 +442,8 @@ def say_recipe(
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
     colour = _say_colour(recipe, facts)
     return [
-        _say_area(area, measured.page, _say_ground(recipe, facts)),
-        _say_reach(recipe, tolerance, pockets),
+        _say_inks(recipe, _say_area(area, measured.page, _say_ground(recipe, facts))),
+        _say_reach(recipe, tolerance, pockets, narrows),
         *([colour] if colour else []),
         _say_proof(recipe),
         _say_export(recipe, area),

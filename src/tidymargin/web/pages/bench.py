@@ -23,6 +23,7 @@ from tidymargin.web.sentences import (
     list_pockets,
     say_calm,
     say_group,
+    say_narrow,
     say_reasons,
     say_recipe,
 )
@@ -45,11 +46,12 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     facts = measured.facts if measured else None
     area = area_of(sheet, recipe)
     pockets = deciding.load_pockets(workshop, sheet) if measured else None
+    narrows = deciding.load_narrows(workshop, sheet) if measured else ()
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
         "open": _opened_step(),
-        "steps": say_recipe(area, recipe, measured, pockets),
+        "steps": say_recipe(area, recipe, measured, pockets, narrows),
         "measured": facts is not None,
         "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
         "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
@@ -74,6 +76,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "strays": [(g, say_group(g)) for g in deciding.load_strays(workshop, sheet)],
             "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
             "page": measured.page,
+            "narrows": [(n, say_narrow(n, area.width * area.height)) for n in narrows],
             "kinds": KINDS,
             "natures": NATURES,
             "starts": STARTS,
@@ -303,6 +306,19 @@ def set_spill(sheet_id: int) -> Response | AnyResponse:
     """Set how much of a screen's light is taken off, in percent."""
     amount = _read_number("spill", float) / 100
     return _answer(deciding.set_spill(the_workshop(), sheet_id, _read_seen(), amount))
+
+
+@blueprint.post("/inks/<any(drop, keep):verdict>")
+def decide_ink(sheet_id: int, verdict: str) -> Response | AnyResponse:
+    """Drop one of several inks, or bring it back."""
+    decide = deciding.drop_ink if verdict == "drop" else deciding.bring_back_ink
+    return _answer(decide(the_workshop(), sheet_id, _read_seen(), request.form.get("ink", "")))
+
+
+@blueprint.post("/narrows/<int:number>/fence")
+def fence_narrow(sheet_id: int, number: int) -> Response | AnyResponse:
+    """Fence a narrow gap."""
+    return _answer(deciding.fence_narrow(the_workshop(), sheet_id, _read_seen(), number))
 
 
 @blueprint.post("/proof")

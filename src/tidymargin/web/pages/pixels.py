@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
-from tidymargin.services.deciding import load_pockets, load_strays, look_at_place
+from tidymargin.services.deciding import load_narrows, load_pockets, load_strays, look_at_place
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.opening import area_of, load_measured, load_tolerance
 from tidymargin.services.viewing import View
@@ -119,6 +119,18 @@ def show_stray(sheet_id: int, number: int) -> Response:
         abort(404)
     crop = viewing.make_crop(the_workshop(), sheet, groups[number - 1].box)
     return Response(crop, mimetype="image/png")
+
+
+@blueprint.get("/narrows/<int:number>.png")
+def show_narrow(sheet_id: int, number: int) -> Response:
+    """Send a small picture of a narrow gap."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    narrows = load_narrows(the_workshop(), sheet)
+    if not 1 <= number <= len(narrows):
+        abort(404)
+    at = narrows[number - 1]
+    box = Region(at.row - 1, at.col - 1, at.row + 2, at.col + 2)
+    return Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")
 
 
 @blueprint.get("/export.png")

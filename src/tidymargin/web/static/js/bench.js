@@ -17,11 +17,13 @@ function readSheet(sheet = {}) {
     height: Number(data.height),
     measured: data.measured === "1",
     tone: data.tone,
+    tolerance: Number(data.tolerance),
+    jumps: data.jumps.split(" ").filter(Boolean).map(Number),
     spotRow: Number(data.spotRow),
     spotCol: Number(data.spotCol),
     backdrop: data.backdrop,
     name: data.name,
-    area: data.area && data.measured === "1" ? data.area.trim().split(" ").map((pair) => pair.split(",").map(Number)) : null,
+    area: data.area && data.measured === "1" ? readPairs(data.area) : null,
   });
 }
 
@@ -103,6 +105,23 @@ const acts = {
   },
   said: () => said,
   walk: (by) => walk(by),
+  walkJumps: (by) => {
+    const stops = [...new Set(sheet.jumps)];
+    const now = stage.tried ?? sheet.tolerance;
+    const next = by > 0 ? stops.find((stop) => stop > now) : stops.findLast((stop) => stop < now);
+    if (next === undefined) return;
+    stage.tryTolerance(next);
+    proof.refresh();
+    acts.say(`Up to ${next.toFixed(1)}`, "let go of J to take it, Esc to leave it");
+  },
+  takeJump: () => {
+    if (stage.tried !== null && stage.tried !== sheet.tolerance) post("tolerance", { tolerance: stage.tried });
+  },
+  leaveJump: () => {
+    if (stage.tried === null) return;
+    stage.tryTolerance(null);
+    proof.refresh();
+  },
 };
 
 function post(path, values) {
@@ -153,6 +172,10 @@ new Curve({
   },
 });
 
+function readPairs(text) {
+  return text.trim().split(" ").map((pair) => pair.split(",").map(Number));
+}
+
 function readPicks() {
   stage.picks = [...document.querySelectorAll(".pick")].map((item) => ({
     x: Number(item.dataset.x),
@@ -160,12 +183,13 @@ function readPicks() {
     number: item.dataset.number,
   }));
   stage.fences = [...document.querySelectorAll(".fence")].map((item) =>
-    item.dataset.places.trim().split(" ").map((pair) => pair.split(",").map(Number)),
+    readPairs(item.dataset.places),
   );
   stage.pockets = [...document.querySelectorAll(".pockets li")].map((item) => ({
-    box: item.dataset.box.split(",").map(Number),
-    decided: item.dataset.decided === "1",
+    outline: readPairs(item.dataset.outline),
+    verdict: item.dataset.verdict,
   }));
+  stage.guards = [...document.querySelectorAll(".guard[data-x]")].map((item) => ({ x: Number(item.dataset.x), y: Number(item.dataset.y) }));
 }
 
 function readArea() {

@@ -103,19 +103,66 @@ export function drawFence(context, ratio, line) {
   });
 }
 
-// What is undecided: a contour with gaps, and a question mark.
-export function drawCorners(context, ratio, from, to) {
-  const [wide, tall] = [to.x - from.x, to.y - from.y];
-  const arm = Math.min(10 * ratio, wide / 3, tall / 3);
-  strokeTwice(context, ratio, (pen) => {
-    for (const [x, y, right, down] of [[from.x, from.y, 1, 1], [to.x, from.y, -1, 1], [from.x, to.y, 1, -1], [to.x, to.y, -1, -1]]) {
-      pen.moveTo(x + right * arm, y);
-      pen.lineTo(x, y);
-      pen.lineTo(x, y + down * arm);
-    }
+const TICK_EVERY_PX = 22;
+const TICK_PX = 5;
+
+// A pocket: its unbroken contour, with ticks that point out of it where it goes and into it where it
+// stays; undecided, a contour with a gap and a question mark in it.
+export function drawPocket(context, ratio, outline, verdict) {
+  const sides = outline.map((from, number) => {
+    const to = outline[(number + 1) % outline.length];
+    return { from, to, long: Math.hypot(to.x - from.x, to.y - from.y) };
   });
-  if (Math.min(wide, tall) < 24 * ratio) return;
-  writeTwice(context, ratio, "?", { x: from.x + wide / 2, y: from.y - 8 * ratio });
+  const around = sides.reduce((sum, { long }) => sum + long, 0);
+  if (around < 12 * ratio) return;
+  const gap = verdict ? 0 : Math.min(18 * ratio, around / 4);
+  const turned = outline.reduce((sum, { x, y }, at) => {
+    const next = outline[(at + 1) % outline.length];
+    return sum + x * next.y - next.x * y;
+  }, 0);
+  // on a clockwise contour (y goes down) the outside lies to the left of the way
+  const side = (turned > 0 ? 1 : -1) * (verdict === "clear" ? 1 : -1) * TICK_PX * ratio;
+  const tickEvery = Math.max(TICK_EVERY_PX * ratio, around / 40);
+  strokeTwice(context, ratio, (pen) => {
+    let walked = 0;
+    let nextTick = tickEvery / 2;
+    sides.forEach(({ from, to, long }) => {
+      if (!long) return;
+      const [alongX, alongY] = [(to.x - from.x) / long, (to.y - from.y) / long];
+      const start = Math.max(0, gap - walked);
+      if (start < long) {
+        pen.moveTo(from.x + alongX * start, from.y + alongY * start);
+        pen.lineTo(to.x, to.y);
+      }
+      for (; verdict && nextTick <= walked + long; nextTick += tickEvery) {
+        const [x, y] = [from.x + alongX * (nextTick - walked), from.y + alongY * (nextTick - walked)];
+        pen.moveTo(x, y);
+        pen.lineTo(x + alongY * side, y - alongX * side);
+      }
+      walked += long;
+    });
+  });
+  if (!verdict && around > 60 * ratio) writeTwice(context, ratio, "?", along(sides, gap / 2));
+}
+
+function along(sides, far) {
+  for (const { from, to, long } of sides) {
+    if (far <= long) return { x: from.x + ((to.x - from.x) * far) / long, y: from.y + ((to.y - from.y) * far) / long };
+    far -= long;
+  }
+  return sides[0].from;
+}
+
+// A guard: a lozenge where its colour was taken.
+export function drawGuard(context, ratio, at) {
+  const [wide, tall] = [7 * ratio, 10 * ratio];
+  strokeTwice(context, ratio, (pen) => {
+    pen.moveTo(at.x, at.y - tall);
+    pen.lineTo(at.x + wide, at.y);
+    pen.lineTo(at.x, at.y + tall);
+    pen.lineTo(at.x - wide, at.y);
+    pen.closePath();
+  });
 }
 
 function writeTwice(context, ratio, text, at) {

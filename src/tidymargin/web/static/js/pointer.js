@@ -8,7 +8,8 @@ const HELD = {
   s: { path: "short-of", words: (said) => said.shortOf ?? "Short of here: this is not cleared" },
   f: { path: "keep", words: () => "Mark this as figure" },
   g: { path: "guards", words: () => "Guard this colour" },
-  w: { path: "fences", words: () => "Draw a fence" },
+  w: { path: "fences", words: () => "Draw a fence", how: "press and drag along it" },
+  j: { words: () => "Walk from jump to jump", how: "turn the wheel; let go of J to take it, Esc to leave it" },
 };
 
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
@@ -40,7 +41,7 @@ export class Pointer {
 
   // Says what a click would do while the letter is held.
   sayHeld() {
-    this.acts.say(HELD[this.held].words(this.acts.said()), this.held === "w" ? "press and drag along it" : "click, or Enter at the aim");
+    this.acts.say(HELD[this.held].words(this.acts.said()), HELD[this.held].how ?? "click, or Enter at the aim");
   }
 
   release(event) {
@@ -51,6 +52,7 @@ export class Pointer {
   letGo() {
     this.stage.showOriginal(false);
     if (!this.held) return;
+    if (this.held === "j") this.acts.takeJump();
     this.held = null;
     const said = this.acts.said();
     this.acts.say(said.verb ?? "", said.detail ?? "");
@@ -142,6 +144,7 @@ export class Pointer {
       return;
     }
     if (gesture.held) {
+      if (!HELD[gesture.held].path) return;
       this.acts.commit(gesture.place, HELD[gesture.held].path);
       return;
     }
@@ -166,6 +169,10 @@ export class Pointer {
 
   wheel(event) {
     event.preventDefault();
+    if (this.held === "j") {
+      this.acts.walkJumps(event.deltaY > 0 ? 1 : -1);
+      return;
+    }
     const { x, y } = this.at(event);
     const lines = event.deltaMode === 1 ? event.deltaY * 16 : event.deltaY;
     this.stage.viewport.zoomAt(x, y, Math.exp(-Math.max(-240, Math.min(240, lines)) / 400));
@@ -193,7 +200,8 @@ export class Pointer {
       this.acts.hover(stage.aim);
       this.acts.spot(stage.aim);
     } else if (event.key === "Enter" && stage.aim) {
-      this.acts.commit(stage.aim, this.held ? HELD[this.held].path : "picks");
+      const path = this.held ? HELD[this.held].path : "picks";
+      if (path) this.acts.commit(stage.aim, path);
     } else if (event.key.toLowerCase() in HELD) {
       if (this.held !== event.key.toLowerCase()) {
         this.held = event.key.toLowerCase();
@@ -204,6 +212,7 @@ export class Pointer {
     } else if (event.key === " ") {
       stage.showOriginal(true);
     } else if (event.key === "Escape") {
+      this.acts.leaveJump();
       this.drop();
     } else if (event.key === "+" || event.key === "=" || event.key === "-") {
       const at = stage.aim ? viewport.toCanvas(stage.aim.col, stage.aim.row) : { x: viewport.width / 2, y: viewport.height / 2 };

@@ -2,7 +2,7 @@
 
 import { Newest, fetchPixels, toBuffer, toQuery } from "./pixels.js";
 import { AreaFrame } from "./area.js";
-import { drawAim, drawArea, drawCorners, drawFence, drawFrame, drawPick, drawSpot, makeBlotter, makeHatch } from "./paint.js";
+import { drawAim, drawArea, drawFence, drawFrame, drawGuard, drawPick, drawPocket, drawSpot, makeBlotter, makeHatch } from "./paint.js";
 import { Viewport } from "./viewport.js";
 
 export class Stage {
@@ -21,6 +21,7 @@ export class Stage {
     this.picks = [];
     this.fences = [];
     this.pockets = [];
+    this.guards = [];
     this.drawn = null; // the fence being drawn
     this.spot = null;
     this.area = new AreaFrame(this);
@@ -153,9 +154,10 @@ export class Stage {
     if (this.spot) {
       drawSpot(context, ratio, viewport.toCanvas(this.spot.left, this.spot.top), viewport.toCanvas(this.spot.right, this.spot.bottom));
     }
-    for (const { box: [left, top, right, bottom], decided } of this.pockets) {
-      if (!decided) drawCorners(context, ratio, viewport.toCanvas(left, top), viewport.toCanvas(right, bottom));
+    for (const { outline, verdict } of this.pockets) {
+      drawPocket(context, ratio, outline.map(([x, y]) => viewport.toCanvas(x, y)), verdict);
     }
+    for (const guard of this.guards) drawGuard(context, ratio, viewport.toCanvas(guard.x + 0.5, guard.y + 0.5));
     for (const fence of this.drawn ? [...this.fences, this.drawn] : this.fences) {
       drawFence(context, ratio, fence.map(([x, y]) => viewport.toCanvas(x + 0.5, y + 0.5)));
     }

@@ -1,0 +1,53 @@
+"""Gaps through which clearing runs: found where they are, shut by their fence, and not seen elsewhere."""
+
+import numpy as np
+import pytest
+
+from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.narrows import find_narrows
+from tidymargin.core.picture import Picture, whole
+from tidymargin.demo.drawing import Drawing, lay_over
+
+SIZE = 300
+WHITE = np.array((255.0, 255.0, 255.0))
+
+
+def broken_ring(gap_px: float, turn: float = 0.0) -> Picture:
+    """A ring that is broken over so many pixels, at an angle, and a whole one beside it."""
+    d = Drawing(SIZE, SIZE, 4)
+    ink, white = d.colour("#203050"), d.colour("#FFFFFF")
+    d.ring(170, 170, 100, 8, ink)
+    d.ring(40, 40, 30, 6, ink)
+    if gap_px:
+        along = np.array((np.cos(turn), np.sin(turn)))
+        d.stroke([tuple(170 + 85 * along), tuple(170 + 115 * along)], gap_px, white)
+    return Picture(lay_over(d.render(), WHITE))
+
+
+def cleared_of(picture, **decisions):
+    cutter = cut_out(picture, measure_sheet(picture), Decisions(**decisions))
+    return cutter.cleared(whole(picture.height, picture.width))
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.6, 2.2, 4.0])
+@pytest.mark.parametrize("gap_px", [3.0, 8.0])
+def test_a_gap_is_found_where_it_is_and_its_fence_shuts_it(gap_px, turn):
+    picture = broken_ring(gap_px, turn)
+    cleared = cleared_of(picture)
+    assert cleared[170, 170]
+    (narrow,) = find_narrows(cleared)
+    expected = 170 + 100 * np.array((np.sin(turn), np.cos(turn)))
+    assert np.hypot(*(np.array((narrow.row, narrow.col)) - expected)) < 7
+    assert abs(narrow.width_px - gap_px) < 2.5
+    assert narrow.area_px == pytest.approx(np.pi * 96**2, rel=0.05)
+    fenced = cleared_of(picture, fences=(narrow.fence,))
+    assert not fenced[170, 170]
+    assert fenced[5, 290]
+    assert find_narrows(fenced) == ()
+
+
+def test_what_is_whole_or_wide_open_has_no_gap():
+    assert find_narrows(cleared_of(broken_ring(0))) == ()
+    assert find_narrows(cleared_of(broken_ring(60))) == ()
+    assert find_narrows(np.ones((50, 50), bool)) == ()
+    assert find_narrows(np.zeros((50, 50), bool)) == ()
