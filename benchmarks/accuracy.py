@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from benchmarks.contact import crop_worst
 from benchmarks.figures import FIGURES, SCALE
 from benchmarks.inks import INKS
 from benchmarks.score import Score, flood_cut, limit_cut, score_cut
@@ -77,6 +78,7 @@ class Result:
     flood: Score
     soft: Score
     limit: Score | None
+    crop: NDArray[np.uint8]
 
 
 def _draw(row: Row) -> Iterator[tuple[str, str, NDArray[np.float32]]]:
@@ -120,8 +122,10 @@ def score_case(row: str, case: TrueCase, ground: NDArray[np.floating] | None) ->
     limit = None
     if ground is not None:
         limit = score_cut(limit_cut(picture.rgb, case.true_rgba, ground), case.true_rgba)
-    ours = score_cut(cutter.render_whole(), case.true_rgba)
-    return Result(row, case.name, cutter.tolerance, ours, floods[0], floods[1], limit)
+    found = cutter.render_whole()
+    ours = score_cut(found, case.true_rgba)
+    crop = crop_worst(picture.rgb, case.true_rgba, found)
+    return Result(row, case.name, cutter.tolerance, ours, floods[0], floods[1], limit, crop)
 
 
 def score_folder(folder: Path) -> Iterable[Result]:
@@ -161,4 +165,11 @@ def summarise(results: list[Result]) -> list[dict[str, object]]:
 
 def to_rows(results: list[Result]) -> list[dict[str, object]]:
     """Return every picture's scores as plain dictionaries."""
-    return [asdict(r) for r in results]
+    return [{k: v for k, v in asdict(r).items() if k != "crop"} for r in results]
+
+
+def find_worst(results: list[Result], count: int = 10) -> list[Result]:
+    """Return the pictures that are farthest beyond their limit, the worst first."""
+    known = [(r.ours.rim - r.limit.rim, r) for r in results if r.limit is not None]
+    known.sort(key=lambda pair: -pair[0])
+    return [r for _, r in known[:count]]

@@ -5,7 +5,16 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks.accuracy import Result, make_cases, score_case, score_folder, summarise, to_rows
+from benchmarks.accuracy import (
+    Result,
+    find_worst,
+    make_cases,
+    score_case,
+    score_folder,
+    summarise,
+    to_rows,
+)
+from benchmarks.contact import write_contact
 from benchmarks.detection import Told, tell_all
 from benchmarks.speed import measure_speed
 from tidymargin.demo.almanac import make_almanac
@@ -42,15 +51,16 @@ def _print_told(told: list[Told]) -> None:
             )
 
 
-def _print_worst(results: list[Result]) -> None:
+def _print_worst(results: list[Result], contact: Path) -> None:
+    worst = find_worst(results)
     print("\nThe worst ten, by how far beyond the limit")
-    known = [r for r in results if r.limit is not None]
-    known.sort(key=lambda r: r.ours.rim - (r.limit.rim if r.limit else 0.0), reverse=True)
-    for r in known[:10]:
+    for r in worst:
         limit = r.limit.rim if r.limit else 0.0
         print(
             f"  {r.row:<32}{r.name:<16} rim {r.ours.rim:.2f}, limit {limit:.2f}, tolerance {r.tolerance:.1f}"
         )
+    write_contact(contact, [(f"{r.row}, {r.name}: {r.ours.rim:.2f}", r.crop) for r in worst])
+    print(f"  their worst places, picture, true cut and ours: {contact}")
 
 
 def main() -> None:
@@ -60,6 +70,12 @@ def main() -> None:
     parser.add_argument("--json", action="store_true", help="print JSON, every picture included")
     parser.add_argument("--no-speed", action="store_true", help="leave speed out")
     parser.add_argument("--no-detection", action="store_true", help="leave detection out")
+    parser.add_argument(
+        "--contact",
+        type=Path,
+        default=Path("bench-worst.png"),
+        help="where the worst ten are shown",
+    )
     options = parser.parse_args()
     if options.truth is not None:
         results = list(score_folder(options.truth))
@@ -86,7 +102,7 @@ def main() -> None:
         return
     _print_table(table)
     if options.truth is None:
-        _print_worst(results)
+        _print_worst(results, options.contact)
     if told:
         _print_told(told)
     for row in speed:

@@ -7,6 +7,7 @@ borders are right whatever scaled them.
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import ClassVar
 
 import numpy as np
@@ -147,9 +148,12 @@ def _refine(
         )
         places = np.stack([np.ones(middles[0].size), *(m.ravel() for m in middles)], axis=1)
         drifts = []
+        by_rows = np.empty((len(rows_at) - 1, width), np.complex128)
+        for block, (first, last) in enumerate(pairwise(rows_at)):
+            turned = down[first:last].astype(np.complex64)
+            by_rows[block] = turned.real @ wave[first:last] + 1j * (turned.imag @ wave[first:last])
         for turning in (across, across.conj()):
-            found = np.add.reduceat(wave * turning[None, :] * down[:, None], rows_at[:-1], axis=0)
-            found = np.add.reduceat(found, cols_at[:-1], axis=1).ravel()
+            found = np.add.reduceat(by_rows * turning[None, :], cols_at[:-1], axis=1).ravel()
             drifts.append(_fit_drift(places, found))
         (sum_0, sum_r, sum_c), (gap_0, gap_r, gap_c) = drifts
         f += (sum_r + gap_r) / 2 / (2 * np.pi)
@@ -183,17 +187,15 @@ def _read_waves(
 
     Pixels that contradict the present waves by more than tile borders explain are figure.
     """
-    first_down, first_across = np.sign(down), np.sign(across)
-    g_down, g_across = first_down.astype(np.float64), first_across.astype(np.float64)
+    g_down, g_across = np.sign(down).astype(np.float32), np.sign(across).astype(np.float32)
     for gate in (
         3.0,
         0.7,
         0.5,
         0.5,
     ):  # at first nothing is shut out: a whole row may have the wrong sign
-        model = np.outer(g_down, g_across)
-        near = (np.abs(wave - model) < gate) & known
-        weighed = np.where(near, wave, 0)
+        near = ((np.abs(wave - np.outer(g_down, g_across)) < gate) & known).astype(np.float32)
+        weighed = near * wave
         for axis in (0, 1):
             other = g_down if axis == 0 else g_across
             kept = near if axis == 0 else near.T
@@ -207,7 +209,7 @@ def _read_waves(
                 g_across = np.clip(merged, -1.1, 1.1)
             else:
                 g_down = np.clip(merged, -1.1, 1.1)
-    return g_down.astype(np.float32), g_across.astype(np.float32)
+    return g_down, g_across
 
 
 def _border_lines(

@@ -35,6 +35,7 @@ from tidymargin.core.walls import Fence, Guard, wall_off
 Nature = Literal["opaque", "ink"]
 
 Start = Literal["outside", "picks", "everywhere"]
+_BAND_PX = 768
 _SPECK_PX = 5
 _GRAINY = 0.5
 
@@ -282,8 +283,11 @@ class Cutter:
         )
 
     def render_whole(self) -> NDArray[np.uint8]:
-        """Return the whole cut, (H, W, 4) uint8."""
-        return self.render(whole(self.picture.height, self.picture.width))
+        """Return the whole cut, (H, W, 4) uint8; rendered in bands, so that only one is worked on at a time."""
+        out = np.empty((self.picture.height, self.picture.width, 4), np.uint8)
+        for band in whole(self.picture.height, self.picture.width).bands(_BAND_PX):
+            out[band.slices] = self.render(band)
+        return out
 
 
 def cut_by_levels(

@@ -36,7 +36,8 @@ _MIXED = 1.0  # doubt that a mixture of two colours carries over a single one th
 _MIX_PX = 3
 _MIX_COLOURS = 12
 _NEAR_LOSSY_PX = 4
-_TRACE = 2.5
+_TRACE = 2.5  # grains: how strong a trace of ink is that is half drawn to nothing
+_FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its noise
 _SHALLOW = 10.0  # doubt in a share that is too small for its depth
 _EVEN_PX, _EVEN_LEAST = 2, 3
 _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
@@ -251,7 +252,8 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
     """
     height, columns = inside_px.shape
     limit = width + 0.5
-    shallow = _SHALLOW if stain != width else 0.0
+    lossy = stain != width
+    shallow = _SHALLOW if lossy else 0.0
     for row in range(top, bottom):
         for col in range(left, right):
             out_row, out_col = row - top, col - left
@@ -414,6 +416,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                             found = True
                             most = extent
                             best_row, best_col = there, here
+                found = found and (most > _FAINT * grain or not lossy)
                 if found:
                     red, green, blue = (
                         float(rgb[best_row, best_col, 0]),
@@ -442,8 +445,10 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                                 palette[entry, 1],
                                 palette[entry, 2],
                             )
-            if not found:  # nothing explains it: cleared is ground's own noise, the rest is figure
-                share_out[out_row, out_col] = 0.0 if deep == 0 else 1.0
+            if not found:
+                # nothing explains it: cleared or faint beside it is ground's own noise, the rest is figure
+                faint = deep < 2.0 and y * y + u * u + v * v < (_FAINT * grain) ** 2 and lossy
+                share_out[out_row, out_col] = 0.0 if deep == 0 or faint else 1.0
                 for channel in range(3):
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
                 continue
