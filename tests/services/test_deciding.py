@@ -16,7 +16,8 @@ from tidymargin.services.opening import (
     load_tolerance,
     read_recipe_of,
 )
-from tidymargin.services.reporting import explain, report_file
+from tidymargin.services.reasons import explain_tolerance, find_reasons
+from tidymargin.services.reporting import report_file
 from tidymargin.services.viewing import View, make_crop, make_thumbnail, render_view
 
 
@@ -151,7 +152,7 @@ def test_the_kind_and_nature_that_a_person_says_are_measured_and_reported(worksh
     facts = load_measured(workshop, now).facts
     assert (facts.ground.kind, facts.nature) == ("paper", "ink")
     assert now.resolved["ground"] == "paper"
-    said = explain(facts)
+    said = [str(reason) for reason in (*find_reasons(facts), explain_tolerance(facts))]
     assert any("darker at the" in line for line in said)
     assert any("density varies" in line for line in said)
     report = report_file(workshop.originals.load(now.original), read_recipe_of(now))

@@ -12,7 +12,8 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.web.app import create_app
-from tidymargin.web.sentences import format_percent, name_colour, to_curve_x
+from tidymargin.web.drawn_curve import to_curve_x
+from tidymargin.web.words import format_percent, name_colour
 
 
 @pytest.fixture

@@ -1,11 +1,7 @@
-"""What is said, in whole sentences with named slots, so that they can be translated."""
+"""What is said of a sheet, in whole sentences with named slots, so that they can be translated."""
 
 from dataclasses import dataclass
-from math import sqrt
 
-from flask import render_template
-from flask_babel import gettext as _gettext
-from flask_babel import ngettext as _ngettext
 from markupsafe import Markup, escape
 
 from tidymargin.core.area import Area
@@ -16,184 +12,28 @@ from tidymargin.core.ground import Ground
 from tidymargin.core.narrows import Narrow
 from tidymargin.core.place import Meaning, Place
 from tidymargin.core.pockets import Pocket, Pockets
-from tidymargin.core.reach import HIGHEST_TOLERANCE
 from tidymargin.core.strays import StrayGroup
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
+from tidymargin.services.reasons import format_percent
 from tidymargin.services.workshop import Measured
+from tidymargin.web.words import (
+    KINDS,
+    NATURES,
+    STARTS,
+    STATES,
+    StepView,
+    fill,
+    format_share,
+    gettext,
+    gettext_noop,
+    name_colour,
+    ngettext,
+    phrase,
+)
 
 _FEW = 0.5
 _SHADED = 0.08
-CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP = 280, 96, 18
-
-
-def gettext(text: str, **slots: object) -> str:
-    """Return a text in the reader's language, its slots filled."""
-    return str(_gettext(text, **slots))
-
-
-def ngettext(one: str, many: str, count: int) -> str:
-    """Return the form of a text that goes with a count, which is its slot `num`."""
-    return str(_ngettext(one, many, count))
-
-
-def gettext_noop(text: str) -> str:
-    """Mark a text for the catalogue where it is only looked up later."""
-    return text
-
-
-CHANGES = {
-    "begin": gettext_noop("opening"),
-    "area": gettext_noop("work area"),
-    "tolerance": gettext_noop("tolerance"),
-    "ground_colour": gettext_noop("ground colour"),
-    "backdrop": gettext_noop("backdrop"),
-    "trim": gettext_noop("trim"),
-    "ground": gettext_noop("ground"),
-    "figure": gettext_noop("figure"),
-    "start": gettext_noop("start"),
-    "crumbs": gettext_noop("small pieces"),
-    "pick": gettext_noop("pick"),
-    "figure_pick": gettext_noop("figure pick"),
-    "unpick": gettext_noop("pick removed"),
-    "pocket_cleared": gettext_noop("pocket cleared"),
-    "pocket_kept": gettext_noop("pocket kept"),
-    "pockets_cleared": gettext_noop("all pockets cleared"),
-    "pockets_kept": gettext_noop("all pockets kept"),
-    "guard": gettext_noop("guard"),
-    "unguard": gettext_noop("guard removed"),
-    "drop": gettext_noop("drop"),
-    "undrop": gettext_noop("dropped brought back"),
-    "spill": gettext_noop("spill"),
-    "ink_dropped": gettext_noop("ink dropped"),
-    "ink_kept": gettext_noop("ink brought back"),
-    "fence": gettext_noop("fence"),
-    "unfence": gettext_noop("fence removed"),
-}
-"""What made a state, in words: “Undo tolerance”."""
-
-_STATES = {
-    "measured": "◇",
-    "yours": "◆",
-    "working": "…",
-    "look again": "?",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class StepView:
-    """A step as it stands in the ledger; `state` is empty where nothing was measured or decided."""
-
-    key: str
-    state: str
-    shape: str
-    sentence: Markup
-
-
-def fill(template: str, **slots: str | Markup) -> Markup:
-    """Fill the slots of a translated sentence; what is not markup is escaped."""
-    return Markup(escape(template)) % slots
-
-
-def phrase(step: str, name: str, value: str, *, swatch: str = "", number: bool = False) -> Markup:
-    """Return a changeable phrase: a button that opens its step."""
-    return Markup(
-        render_template(
-            "bench/_phrase.html", step=step, name=name, value=value, swatch=swatch, number=number
-        )
-    )
-
-
-def name_colour(code: str) -> str:
-    """Return a plain word for white and black, and the code for all else."""
-    return {"#FFFFFF": gettext("white"), "#000000": gettext("black")}.get(
-        code.upper(), code.upper()
-    )
-
-
-def format_share(share: float) -> str:
-    """Return a share of the sheet in percent, with no more digits than help."""
-    return format_percent(100 * share)
-
-
-def format_percent(percent: float) -> str:
-    """Return percent with a sign that stays with its number, and no more digits than help."""
-    if 0 < percent < 0.01:
-        return "<\u00a00.01\u00a0%"
-    digits = 0 if percent == 0 else 2 if percent < 1 else 1 if percent < 10 else 0
-    return f"{percent:.{digits}f}\u00a0%"
-
-
-_PLACES = (
-    (gettext_noop("upper left"), gettext_noop("top"), gettext_noop("upper right")),
-    (gettext_noop("left"), gettext_noop("middle"), gettext_noop("right")),
-    (gettext_noop("lower left"), gettext_noop("bottom"), gettext_noop("lower right")),
-)
-
-NATURES = {"opaque": gettext_noop("Opaque"), "ink": gettext_noop("Ink")}
-KINDS = {
-    "flat": gettext_noop("flat"),
-    "paper": gettext_noop("paper"),
-    "screen": gettext_noop("screen"),
-    "checker": gettext_noop("printed-in pattern"),
-}
-STARTS = {
-    "outside": gettext_noop("outside"),
-    "picks": gettext_noop("the picks"),
-    "everywhere": gettext_noop("everywhere"),
-}
-
-
-def say_reasons(facts: SheetFacts) -> list[str]:
-    """Say in numbers what the ground and the figure's nature were told by."""
-    ground = facts.ground
-    said = []
-    if facts.is_busy:
-        said.append(
-            gettext(
-                "The border shows no even colour, no smooth surface and no pattern. Where the "
-                "background is busy, a tolerance cannot part it from the figure: what you pick goes, "
-                "and rims are cut, not solved."
-            )
-        )
-    if isinstance(ground, CheckerGround):
-        said.append(
-            gettext(
-                "A pattern of %(light)s and %(dark)s in squares of %(period)s px is printed into the picture.",
-                light=ground.hex,
-                dark=ground.dark_hex,
-                period=f"{ground.period_px:.1f}",
-            )
-        )
-    elif isinstance(ground, SurfaceGround):
-        darker, row, col = ground.describe_shade()
-        said.append(
-            gettext(
-                "%(colour)s, %(darker)s darker at the %(place)s; grain %(noise)s.",
-                colour=ground.hex,
-                darker=format_percent(round(100 * darker)),
-                place=gettext(_PLACES[row][col]),
-                noise=f"{ground.noise:.1f}",
-            )
-        )
-    elif ground.border_share:
-        said.append(
-            gettext(
-                "%(colour)s along %(share)s of the border; grain %(noise)s.",
-                colour=ground.hex,
-                share=format_percent(round(100 * ground.border_share)),
-                noise=f"{ground.noise:.1f}",
-            )
-        )
-    if facts.nature == "ink":
-        said.append(
-            gettext(
-                "Ink: %(inks)s. Density varies by %(spread)s along the strokes.",
-                inks=", ".join(facts.inks.hexes) or "-",
-                spread=format_percent(round(100 * facts.inks.spread)),
-            )
-        )
-    return said
 
 
 def _name_ground(ground: Ground) -> str:
@@ -212,7 +52,7 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
         words = fill(
             gettext("The border came in transparent, so there is %(ground)s to clear."), ground=none
         )
-        return StepView("ground", "look again", _STATES["look again"], words)
+        return StepView("ground", "look again", STATES["look again"], words)
     swatch = "" if ground.kind == "checker" else ground.hex
     named = phrase("ground", gettext("Ground"), _name_ground(ground), swatch=swatch)
     figure = phrase("ground", gettext("Figure"), gettext(NATURES[facts.nature]))
@@ -242,7 +82,7 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
         words = fill(gettext("%(figure)s figure on %(ground)s, without noise."), **slots)
     chosen = said.colour != "auto" or said.kind != "auto" or said.figure != "auto"
     state = "yours" if chosen else "look again" if doubtful else "measured"
-    return StepView("ground", state, _STATES[state], words)
+    return StepView("ground", state, STATES[state], words)
 
 
 def _say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
@@ -258,7 +98,7 @@ def _say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
         state = "yours"
     else:
         return ground
-    return StepView(ground.key, state, _STATES[state], Markup(" ").join((ground.sentence, words)))
+    return StepView(ground.key, state, STATES[state], Markup(" ").join((ground.sentence, words)))
 
 
 def _say_inks(recipe: Recipe, ground: StepView) -> StepView:
@@ -269,7 +109,7 @@ def _say_inks(recipe: Recipe, ground: StepView) -> StepView:
     named = phrase("ground", gettext("Dropped inks"), ", ".join(dropped))
     words = fill(gettext("Without the ink %(inks)s."), inks=named)
     sentence = Markup(" ").join((ground.sentence, words))
-    return StepView(ground.key, "yours", _STATES["yours"], sentence)
+    return StepView(ground.key, "yours", STATES["yours"], sentence)
 
 
 def say_narrow(narrow: Narrow, area_px: int) -> str:
@@ -322,7 +162,7 @@ def _say_reach(
     chosen = reach != ReachStep()
     undecided = (pockets is not None and pockets.to_decide > 0) or bool(narrows)
     state = "yours" if chosen else "look again" if undecided else "measured"
-    return StepView("reach", state, _STATES[state], said)
+    return StepView("reach", state, STATES[state], said)
 
 
 @dataclass(frozen=True, slots=True)
@@ -389,7 +229,7 @@ def _say_colour(recipe: Recipe, facts: SheetFacts) -> StepView | None:
         spill=spill,
     )
     state = "measured" if amount == "auto" else "yours"
-    return StepView("colour", state, _STATES[state], words)
+    return StepView("colour", state, STATES[state], words)
 
 
 def _say_proof(recipe: Recipe) -> StepView:
@@ -400,7 +240,7 @@ def _say_proof(recipe: Recipe) -> StepView:
     return (
         StepView("proof", "", "", said)
         if default
-        else StepView("proof", "yours", _STATES["yours"], said)
+        else StepView("proof", "yours", STATES["yours"], said)
     )
 
 
@@ -410,7 +250,7 @@ def _say_export(recipe: Recipe, area: Area) -> StepView:
         said = fill(
             gettext("Export PNG, %(extent)s."), extent=phrase("export", gettext("Extent"), value)
         )
-        return StepView("export", "yours", _STATES["yours"], said)
+        return StepView("export", "yours", STATES["yours"], said)
     extent = phrase("export", gettext("Extent"), gettext("the whole sheet"))
     said = fill(
         gettext("Export PNG, %(extent)s of %(width)s × %(height)s px."),
@@ -430,7 +270,7 @@ def say_recipe(
 ) -> list[StepView]:
     """Return the ledger's sentences; without facts, that they are being measured."""
     if measured is None:
-        working = _STATES["working"]
+        working = STATES["working"]
         return [
             StepView("ground", "working", working, Markup(escape(gettext("Measuring the ground…")))),
             StepView("reach", "working", working, Markup(escape(gettext("Finding what each tolerance clears…")))),
@@ -448,23 +288,6 @@ def say_recipe(
         _say_proof(recipe),
         _say_export(recipe, area),
     ]
-
-
-def say_calm(facts: SheetFacts) -> str:
-    """Say why the starting tolerance is what it is."""
-    calm = facts.calm
-    if calm.next_jump is None:
-        return gettext(
-            "Measured %(start)s: all noise is gone by %(noise)s, and nothing else goes at once up to 50.",
-            start=f"{calm.tolerance:.1f}",
-            noise=f"{calm.noise_end:.1f}",
-        )
-    return gettext(
-        "Measured %(start)s: all noise is gone by %(noise)s, and the next to go goes at %(jump)s.",
-        start=f"{calm.tolerance:.1f}",
-        noise=f"{calm.noise_end:.1f}",
-        jump=f"{calm.next_jump:.1f}",
-    )
 
 
 def say_place(place: Place, tolerance: float) -> dict[str, object]:
@@ -498,69 +321,6 @@ def _say_meaning(place: Place) -> dict[str, object]:
                 "goes at %(tolerance)s, takes %(share)s", tolerance=f"{place.goes_at}", share=takes
             )
             return {"verb": gettext("Clear from here"), "detail": detail, "acts": True}
-
-
-@dataclass(frozen=True, slots=True)
-class JumpView:
-    """A jump as a tick of the curve and, for the next ones, as a row."""
-
-    number: int
-    tolerance: float
-    x: float
-    share: str
-
-
-@dataclass(frozen=True, slots=True)
-class CurveView:
-    """The curve of area against tolerance, in the coordinates of its drawing."""
-
-    steps: str
-    area: str
-    jumps: tuple[JumpView, ...]
-    following: tuple[JumpView, ...]
-    grip_x: float
-    stops: str
-
-
-def to_curve_x(tolerance: float) -> float:
-    """Return where a tolerance stands: square-rooted, since small tolerances matter more."""
-    return round(CURVE_WIDTH * sqrt(max(0.0, tolerance) / HIGHEST_TOLERANCE), 1)
-
-
-def draw_curve(facts: SheetFacts, tolerance: float) -> CurveView:
-    """Lay the curve out as a stepped line with its jumps."""
-    bottom = CURVE_HEIGHT
-    points: list[str] = []
-    last_y = float(bottom)
-    least, most = float(facts.curve[0]), float(facts.curve[-1])
-    for step in range(251):
-        y = round(bottom - (bottom - CURVE_TOP) * (0.15 + 0.85 * (float(facts.curve[step]) - least) / max(1e-9, most - least)), 1)  # fmt: skip
-        if y != last_y:
-            x = to_curve_x(step * 0.2)
-            points.append(f"{x},{last_y} {x},{y}")
-            last_y = y
-    points.append(f"{CURVE_WIDTH},{last_y}")
-    line = " ".join(points)
-    total = facts.outside.size
-    jumps = tuple(
-        JumpView(
-            number,
-            jump.tolerance,
-            to_curve_x(jump.tolerance),
-            format_share(jump.area_px / total),
-        )
-        for number, jump in enumerate(facts.jumps)
-        if jump.tolerance <= HIGHEST_TOLERANCE
-    )
-    following = tuple(jump for jump in jumps if jump.tolerance > tolerance)[:2]
-    return CurveView(
-        line,
-        f"0,{bottom} {line} {CURVE_WIDTH},{bottom}",
-        jumps,
-        following,
-        to_curve_x(tolerance),
-        " ".join(f"{jump.tolerance}" for jump in jumps),
-    )
 
 
 def say_trays(sheets: int) -> Markup:

@@ -8,25 +8,12 @@ from werkzeug.wrappers import Response as AnyResponse
 from tidymargin.core.errors import BadParameterError
 from tidymargin.services import deciding
 from tidymargin.services.opening import area_of, is_measured, load_measured, read_recipe_of
+from tidymargin.services.reasons import explain_tolerance, find_reasons
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
-from tidymargin.web.sentences import (
-    CHANGES,
-    CURVE_HEIGHT,
-    CURVE_TOP,
-    CURVE_WIDTH,
-    KINDS,
-    NATURES,
-    STARTS,
-    draw_curve,
-    gettext,
-    list_pockets,
-    say_calm,
-    say_group,
-    say_narrow,
-    say_reasons,
-    say_recipe,
-)
+from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
+from tidymargin.web.sentences import list_pockets, say_group, say_narrow, say_recipe
+from tidymargin.web.words import CHANGES, KINDS, NATURES, STARTS, gettext, say_reason
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
@@ -65,13 +52,13 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
         values |= {
             "tolerance": tolerance,
-            "why": say_calm(facts),
+            "why": say_reason(explain_tolerance(facts)),
             "curve": draw_curve(facts, tolerance),
             "ground": facts.ground,
             "spot": measured.spot,
             "tone": measured.blotter,
             "facts": facts,
-            "reasons": say_reasons(facts),
+            "reasons": [say_reason(reason) for reason in find_reasons(facts)],
             "pockets": pockets,
             "strays": [(g, say_group(g)) for g in deciding.load_strays(workshop, sheet)],
             "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),

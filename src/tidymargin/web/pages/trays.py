@@ -7,7 +7,8 @@ from tidymargin.core.errors import BadImageError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.services.opening import add_sheet
 from tidymargin.web.app import the_workshop
-from tidymargin.web.sentences import gettext, say_trays
+from tidymargin.web.sentences import say_trays
+from tidymargin.web.words import gettext
 
 blueprint = Blueprint("trays", __name__)
 

@@ -1,0 +1,120 @@
+"""Words of the interface: the catalogue, names of things, and phrases that can be changed."""
+
+from dataclasses import dataclass
+
+from flask import render_template
+from flask_babel import gettext as _gettext
+from flask_babel import ngettext as _ngettext
+from markupsafe import Markup, escape
+
+from tidymargin.services.reasons import PLACES, Reason, format_percent
+
+
+def gettext(text: str, **slots: object) -> str:
+    """Return a text in the reader's language, its slots filled."""
+    return str(_gettext(text, **slots))
+
+
+def ngettext(one: str, many: str, count: int) -> str:
+    """Return the form of a text that goes with a count, which is its slot `num`."""
+    return str(_ngettext(one, many, count))
+
+
+def gettext_noop(text: str) -> str:
+    """Mark a text for the catalogue where it is only looked up later."""
+    return text
+
+
+CHANGES = {
+    "begin": gettext_noop("opening"),
+    "area": gettext_noop("work area"),
+    "tolerance": gettext_noop("tolerance"),
+    "ground_colour": gettext_noop("ground colour"),
+    "backdrop": gettext_noop("backdrop"),
+    "trim": gettext_noop("trim"),
+    "ground": gettext_noop("ground"),
+    "figure": gettext_noop("figure"),
+    "start": gettext_noop("start"),
+    "crumbs": gettext_noop("small pieces"),
+    "pick": gettext_noop("pick"),
+    "figure_pick": gettext_noop("figure pick"),
+    "unpick": gettext_noop("pick removed"),
+    "pocket_cleared": gettext_noop("pocket cleared"),
+    "pocket_kept": gettext_noop("pocket kept"),
+    "pockets_cleared": gettext_noop("all pockets cleared"),
+    "pockets_kept": gettext_noop("all pockets kept"),
+    "guard": gettext_noop("guard"),
+    "unguard": gettext_noop("guard removed"),
+    "drop": gettext_noop("drop"),
+    "undrop": gettext_noop("dropped brought back"),
+    "spill": gettext_noop("spill"),
+    "ink_dropped": gettext_noop("ink dropped"),
+    "ink_kept": gettext_noop("ink brought back"),
+    "fence": gettext_noop("fence"),
+    "unfence": gettext_noop("fence removed"),
+}
+"""What made a state, in words: “Undo tolerance”."""
+
+STATES = {
+    "measured": "◇",
+    "yours": "◆",
+    "working": "…",
+    "look again": "?",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class StepView:
+    """A step as it stands in the ledger; `state` is empty where nothing was measured or decided."""
+
+    key: str
+    state: str
+    shape: str
+    sentence: Markup
+
+
+def fill(template: str, **slots: str | Markup) -> Markup:
+    """Fill the slots of a translated sentence; what is not markup is escaped."""
+    return Markup(escape(template)) % slots
+
+
+def phrase(step: str, name: str, value: str, *, swatch: str = "", number: bool = False) -> Markup:
+    """Return a changeable phrase: a button that opens its step."""
+    return Markup(
+        render_template(
+            "bench/_phrase.html", step=step, name=name, value=value, swatch=swatch, number=number
+        )
+    )
+
+
+def name_colour(code: str) -> str:
+    """Return a plain word for white and black, and the code for all else."""
+    return {"#FFFFFF": gettext("white"), "#000000": gettext("black")}.get(
+        code.upper(), code.upper()
+    )
+
+
+def format_share(share: float) -> str:
+    """Return a share of the sheet in percent, with no more digits than help."""
+    return format_percent(100 * share)
+
+
+NATURES = {"opaque": gettext_noop("Opaque"), "ink": gettext_noop("Ink")}
+KINDS = {
+    "flat": gettext_noop("flat"),
+    "paper": gettext_noop("paper"),
+    "screen": gettext_noop("screen"),
+    "checker": gettext_noop("printed-in pattern"),
+}
+STARTS = {
+    "outside": gettext_noop("outside"),
+    "picks": gettext_noop("the picks"),
+    "everywhere": gettext_noop("everywhere"),
+}
+_PLACE_WORDS = [gettext_noop(word) for row in PLACES for word in row]
+
+
+def say_reason(reason: Reason) -> str:
+    """Return a reason in the reader's language."""
+    slots = {k: gettext(v) if k in reason.words else v for k, v in reason.slots.items()}
+    return gettext(reason.text, **slots)
