@@ -59,7 +59,7 @@ class Calm:
     noise_end : float
         Tolerance at which all of the ground's own noise is gone.
     next_jump : float or None
-        Tolerance of the jump that ends the calm; None when there is none in range.
+        Tolerance of the first jump beyond the start; None when there is none in range.
     tolerance : float
         The start: in the lower third of the calm.
     """
@@ -220,4 +220,5 @@ def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float 
     step = int(noise_end / STEP + 0.3 * stretch / STEP + 0.5)
     least = noise_end + min(_TAIL * grain, 1.0)  # a lossy ground's last specks
     tolerance = round(max(step, int(least / STEP + 0.5), 1) * STEP, 1)
-    return Calm(noise_end, next_jump and round(next_jump, 1), tolerance)
+    following = min((end for end in ends if end > tolerance), default=None)
+    return Calm(noise_end, following and round(following, 1), tolerance)

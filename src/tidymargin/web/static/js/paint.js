@@ -42,7 +42,7 @@ export function drawFrame(context, frame, viewport) {
 
 // Dark beside light, so that one of the two shows on any picture.
 export function strokeTwice(context, ratio, draw) {
-  for (const [style, width] of [["#fff", 3], ["#111", 1]]) {
+  for (const [style, width] of [["#fff", 4], ["#111", 1.5]]) {
     context.strokeStyle = style;
     context.lineWidth = width * ratio;
     context.beginPath();
