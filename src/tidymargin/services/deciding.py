@@ -1,10 +1,14 @@
 """Every change of a sheet's recipe: one row of its history each."""
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from tidymargin.core.area import Area
+from tidymargin.core.cut import SheetFacts
 from tidymargin.core.difference import STEP
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.ground import to_hex
@@ -26,6 +30,8 @@ from tidymargin.services.opening import (
 )
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
+
+T = TypeVar("T")
 
 
 def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:
@@ -160,21 +166,13 @@ def bring_back_ink(workshop: Workshop, sheet_id: int, seen: int, colour: str) ->
 
 def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
     """Return gaps through which clearing runs where figure and ground are alike."""
-    recipe = read_recipe_of(sheet)
-    name = f"narrows:{cut_name(sheet, recipe)}"
-    found: tuple[Narrow, ...] | None = workshop.small.get(name)
-    if found is None:
 
-        def compute() -> tuple[Narrow, ...]:
-            cutter = load_cutter(workshop, sheet, recipe)
-            facts = cutter.facts
-            if facts.nature == "ink" or facts.ground.kind not in ("flat", "paper"):
-                return ()  # there what lies behind a gap is ground as well
-            return find_narrows(cutter.cleared(whole(cutter.picture.height, cutter.picture.width)))
+    def find(facts: SheetFacts, cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
+        if facts.nature == "ink" or facts.ground.kind not in ("flat", "paper"):
+            return ()  # there what lies behind a gap is ground as well
+        return find_narrows(cleared)
 
-        found = workshop.executor.run(name, Priority.VIEW, compute)
-        workshop.small.put(name, found, 200 + 200 * len(found))
-    return found
+    return _look_for(workshop, sheet, "narrows", find)
 
 
 def fence_narrow(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
@@ -330,17 +328,28 @@ def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -
 
 def load_strays(workshop: Workshop, sheet: Sheet) -> tuple[StrayGroup, ...]:
     """Return groups of solid things that may not be wanted; those dropped already are not among them."""
+    return _look_for(workshop, sheet, "strays", lambda _, cleared: find_strays(cleared))
+
+
+def _look_for(
+    workshop: Workshop,
+    sheet: Sheet,
+    what: str,
+    find: Callable[[SheetFacts, NDArray[np.bool_]], tuple[T, ...]],
+) -> tuple[T, ...]:
+    """Return what is found in a sheet's cut, looked for once at each state."""
     recipe = read_recipe_of(sheet)
-    name = f"strays:{cut_name(sheet, recipe)}"
-    found: tuple[StrayGroup, ...] | None = workshop.small.get(name)
+    name = f"{what}:{cut_name(sheet, recipe)}"
+    found: tuple[T, ...] | None = workshop.small.get(name)
     if found is None:
 
-        def compute() -> tuple[StrayGroup, ...]:
+        def compute() -> tuple[T, ...]:
             cutter = load_cutter(workshop, sheet, recipe)
-            return find_strays(cutter.cleared(whole(cutter.picture.height, cutter.picture.width)))
+            everywhere = whole(cutter.picture.height, cutter.picture.width)
+            return find(cutter.facts, cutter.cleared(everywhere))
 
         found = workshop.executor.run(name, Priority.VIEW, compute)
-        workshop.small.put(name, found, 200 + 40 * sum(len(group.places) for group in found))
+        workshop.small.put(name, found, 200 + 1000 * len(found))
     return found
 
 
