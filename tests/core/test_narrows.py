@@ -46,6 +46,34 @@ def test_a_gap_is_found_where_it_is_and_its_fence_shuts_it(gap_px, turn):
     assert find_narrows(fenced) == ()
 
 
+def test_preparations_change_what_is_cleared_and_no_colour():
+    broken = broken_ring(3.0)
+    held = cut_out(broken, measure_sheet(broken, preparations=("hold_lines",)))
+    assert held.render_whole()[170, 170, 3] == 255
+    assert (held.render_whole()[170, 170, :3] == 255).all()
+
+    d = Drawing(SIZE, SIZE, 4)
+    d.rounded(60, 60, 240, 240, 20, d.colour("#F0E6D2"))
+    d.stroke([(30, 150), (270, 150)], 4, d.colour("#203050"))
+    stained = Picture(lay_over(d.render(), WHITE))
+    plain, lifted = (
+        cut_out(stained, measure_sheet(stained, preparations=chosen)).render_whole()
+        for chosen in ((), ("lift_paper",))
+    )
+    assert (plain[100, 150, 3], lifted[100, 150, 3]) == (255, 0)
+    assert (lifted[150, 150] == (32, 48, 80, 255)).all()
+
+    random = np.random.default_rng(5)
+    specked = broken_ring(0).rgb.copy()
+    specked[random.random((SIZE, SIZE)) < 0.01] = (225, 225, 225)
+    grainy = Picture(specked)
+    left = [
+        int((cut_out(grainy, measure_sheet(grainy, preparations=chosen)).render_whole()[250:, :40, 3] > 0).sum())
+        for chosen in ((), ("ignore_grain",))
+    ]  # fmt: skip
+    assert left[1] == 0 < left[0]
+
+
 def test_what_is_whole_or_wide_open_has_no_gap():
     assert find_narrows(cleared_of(broken_ring(0))) == ()
     assert find_narrows(cleared_of(broken_ring(60))) == ()

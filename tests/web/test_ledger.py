@@ -189,6 +189,22 @@ def test_one_of_several_inks_is_dropped_and_brought_back(client, token, workshop
     assert read_recipe_of(workshop.sheets.load(sheet.id)).colour == Recipe().colour
 
 
+def test_what_is_done_for_the_key_only_is_switched_and_said(client, token, workshop):
+    sheet = add_sheet(workshop, draw_pad(), "pad.png")
+    load_measured(workshop, sheet)
+    page = post(client, token, sheet, "preparations", preparation="hold_lines", open="ground")
+    assert "Keyed with thin lines held" in words(page.select_one("#step-ground .sentence"))
+    now = workshop.sheets.load(sheet.id)
+    refused = client.post(
+        f"/sheets/{sheet.id}/preparations",
+        data={"seen": now.head, "preparation": "sharpen"},
+        headers={"X-CSRFToken": token, "HX-Request": "true"},
+    )
+    assert refused.status_code == 422
+    page = post(client, token, now, "preparations", preparation="hold_lines", open="ground")
+    assert read_recipe_of(workshop.sheets.load(sheet.id)) == Recipe()
+
+
 def test_the_work_area_is_set_by_fields_and_a_page_is_offered(client, token, workshop):
     sheet = add_sheet(workshop, to_png(photograph_letter(2)[0]), "letter.png")
     page = ledger_of(client, workshop, sheet, "area")

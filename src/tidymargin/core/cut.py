@@ -16,6 +16,7 @@ from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
+from tidymargin.core.prepare import Preparation, prepare_steps
 from tidymargin.core.profile import measure_rim
 from tidymargin.core.reach import (
     HIGHEST_TOLERANCE,
@@ -75,6 +76,7 @@ def measure_sheet(
     ground_rgb: tuple[float, float, float] | None = None,
     ground_kind: GroundKind | Literal["auto"] = "auto",
     nature: Nature | Literal["auto"] = "auto",
+    preparations: tuple[Preparation, ...] = (),
 ) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
@@ -89,6 +91,8 @@ def measure_sheet(
         The ground's kind, where a person has said it.
     nature : str
         The figure's nature, where a person has said it.
+    preparations : tuple of str
+        See `prepare_steps`.
 
     Raises
     ------
@@ -101,6 +105,8 @@ def measure_sheet(
     else:
         detected = detect_ground(picture, ground_kind, ground_rgb)
         difference = measure_difference(picture, detected.ground)
+    if preparations:
+        difference = replace(difference, steps=prepare_steps(difference.steps, preparations))
     ground = detected.ground
     outside = seed_outside(difference.steps, picture.alpha)
     curve = measure_curve(outside)

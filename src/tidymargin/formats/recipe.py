@@ -12,6 +12,7 @@ from tidymargin.core.cut import Decisions
 from tidymargin.core.errors import BadParameterError, BadRecipeError
 from tidymargin.core.ground import from_hex
 from tidymargin.core.pockets import PocketChoice
+from tidymargin.core.prepare import Preparation
 from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.walls import Guard
 
@@ -52,6 +53,9 @@ class GroundStep(Step):
     kind: Literal["auto", "flat", "paper", "screen", "checker"] = "auto"
     colour: Auto | Colour = Field("auto", description="The flat ground's colour, #RRGGBB")
     figure: Literal["auto", "opaque", "ink"] = "auto"
+    preparations: tuple[Preparation, ...] = Field(
+        (), description="What is done for the key only, and never to exported colours"
+    )
 
 
 class PickEntry(BaseModel):

@@ -131,6 +131,15 @@ def set_figure(workshop: Workshop, sheet_id: int, seen: int, nature: str) -> She
     return _change(workshop, sheet_id, seen, "figure", "ground", figure=nature)
 
 
+def switch_preparation(workshop: Workshop, sheet_id: int, seen: int, preparation: str) -> Sheet:
+    """Begin or end doing something for the key only; see `core.prepare`."""
+    now = read_recipe_of(workshop.sheets.load(sheet_id)).ground.preparations
+    chosen = [p for p in now if p != preparation]
+    if len(chosen) == len(now):
+        chosen = [*chosen, preparation]  # type: ignore[list-item]
+    return _change(workshop, sheet_id, seen, "preparation", "ground", preparations=chosen)
+
+
 def set_start(workshop: Workshop, sheet_id: int, seen: int, start: str) -> Sheet:
     """Set where clearing starts: ``outside``, ``picks`` or ``everywhere``."""
     return _change(workshop, sheet_id, seen, "start", "reach", start=start)

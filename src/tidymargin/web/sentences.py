@@ -20,6 +20,7 @@ from tidymargin.services.workshop import Measured
 from tidymargin.web.words import (
     KINDS,
     NATURES,
+    PREPARATIONS,
     STARTS,
     STATES,
     StepView,
@@ -101,14 +102,19 @@ def _say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
     return StepView(ground.key, state, STATES[state], Markup(" ").join((ground.sentence, words)))
 
 
-def _say_inks(recipe: Recipe, ground: StepView) -> StepView:
-    """Add to the ground's sentence which inks are dropped."""
-    dropped = recipe.colour.dropped_inks
-    if not dropped:
+def _say_departures(recipe: Recipe, ground: StepView) -> StepView:
+    """Add to the ground's sentence which inks are dropped and what is done for the key only."""
+    added = []
+    if recipe.colour.dropped_inks:
+        named = phrase("ground", gettext("Dropped inks"), ", ".join(recipe.colour.dropped_inks))
+        added.append(fill(gettext("Without the ink %(inks)s."), inks=named))
+    if recipe.ground.preparations:
+        done = ", ".join(gettext(PREPARATIONS[p]) for p in recipe.ground.preparations)
+        named = phrase("ground", gettext("For the key only"), done)
+        added.append(fill(gettext("Keyed with %(done)s."), done=named))
+    if not added:
         return ground
-    named = phrase("ground", gettext("Dropped inks"), ", ".join(dropped))
-    words = fill(gettext("Without the ink %(inks)s."), inks=named)
-    sentence = Markup(" ").join((ground.sentence, words))
+    sentence = Markup(" ").join((ground.sentence, *added))
     return StepView(ground.key, "yours", STATES["yours"], sentence)
 
 
@@ -282,7 +288,7 @@ def say_recipe(
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
     colour = _say_colour(recipe, facts)
     return [
-        _say_inks(recipe, _say_area(area, measured.page, _say_ground(recipe, facts))),
+        _say_departures(recipe, _say_area(area, measured.page, _say_ground(recipe, facts))),
         _say_reach(recipe, tolerance, pockets, narrows),
         *([colour] if colour else []),
         _say_proof(recipe),

@@ -29,6 +29,7 @@ CHANGES = {
     "begin": gettext_noop("opening"),
     "area": gettext_noop("work area"),
     "tolerance": gettext_noop("tolerance"),
+    "preparation": gettext_noop("preparation"),
     "ground_colour": gettext_noop("ground colour"),
     "backdrop": gettext_noop("backdrop"),
     "trim": gettext_noop("trim"),
@@ -105,6 +106,11 @@ KINDS = {
     "paper": gettext_noop("paper"),
     "screen": gettext_noop("screen"),
     "checker": gettext_noop("printed-in pattern"),
+}
+PREPARATIONS = {
+    "lift_paper": gettext_noop("paper lifted"),
+    "hold_lines": gettext_noop("thin lines held"),
+    "ignore_grain": gettext_noop("grain ignored"),
 }
 STARTS = {
     "outside": gettext_noop("outside"),

@@ -13,7 +13,7 @@ from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
 from tidymargin.web.sentences import list_pockets, say_group, say_narrow, say_recipe
-from tidymargin.web.words import CHANGES, KINDS, NATURES, STARTS, gettext, say_reason
+from tidymargin.web.words import CHANGES, KINDS, NATURES, PREPARATIONS, STARTS, gettext, say_reason
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
@@ -66,6 +66,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "narrows": [(n, say_narrow(n, area.width * area.height)) for n in narrows],
             "kinds": KINDS,
             "natures": NATURES,
+            "preparations": PREPARATIONS,
             "starts": STARTS,
         }
     return values
@@ -180,6 +181,13 @@ def set_figure(sheet_id: int) -> Response | AnyResponse:
     """Set the figure's nature."""
     nature = request.form.get("figure", "")
     return _answer(deciding.set_figure(the_workshop(), sheet_id, _read_seen(), nature))
+
+
+@blueprint.post("/preparations")
+def switch_preparation(sheet_id: int) -> Response | AnyResponse:
+    """Begin or end doing something for the key only."""
+    chosen = request.form.get("preparation", "")
+    return _answer(deciding.switch_preparation(the_workshop(), sheet_id, _read_seen(), chosen))
 
 
 @blueprint.post("/start")
