@@ -201,7 +201,7 @@ def test_both_pages_are_clean_to_axe_in_every_open_step(page, workshop, badge_pn
     assert find_axe_faults(page) == []
     page.goto(f"/sheets/{sheet.id}/")
     wait_measured(page)
-    for step in ("ground", "reach", "proof", "export"):
+    for step in ("area", "ground", "reach", "proof", "export"):
         page.goto(f"/sheets/{sheet.id}/?open={step}")
         wait_measured(page)
         assert find_axe_faults(page) == [], step
