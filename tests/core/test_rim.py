@@ -6,12 +6,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from benchmarks.score import find_rim, score_cut
+from tidymargin.core.crumbs import tidy_small
 from tidymargin.core.cut import Decisions, cut_out, find_spot, measure_sheet
 from tidymargin.core.difference import STEP
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.reach import Pick
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
+from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 
 GAP = Pick(80, 20)  # in the see-through gap of the badge
@@ -131,3 +133,45 @@ def test_the_proof_begins_at_a_rim_with_contrast(measured):
     assert find_rim(true[..., 3])[row, col]
     near = facts.difference.steps[row - 3 : row + 4, col - 3 : col + 4]
     assert near.max() * STEP > 40
+
+
+def outlined(outline: str, *, quality: int = 90) -> tuple[Picture, np.ndarray]:
+    """A dark disc with a pastel outline of 3 px on white, as JPEG, and its true cut."""
+    d = Drawing(300, 300, 4)
+    d.ellipse(150.3, 149.6, 110, d.colour(outline))
+    d.ellipse(150.3, 149.6, 107, d.colour("#8C1420"))
+    rgba = d.render()
+    encoded = encode_picture(lay_over(rgba, np.array((255.0, 255.0, 255.0))), "jpg", quality)
+    return decode_picture(encoded).picture, to_true_cut(rgba)
+
+
+@pytest.mark.parametrize("outline", ["#CDB4DB", "#A8C5F7", "#F7C9A8"])
+def test_a_thin_pastel_outline_is_kept_whole_under_lossy_coding(outline):
+    picture, true = outlined(outline)
+    found = cut_out(picture, measure_sheet(picture)).render_whole()
+    row, col = np.mgrid[:300, :300]
+    away = np.hypot(row + 0.5 - 149.6, col + 0.5 - 150.3)
+    middle = (away > 107.8) & (away < 109.2)
+    assert found[middle, 3].mean() > 235
+    assert np.abs(found[middle, :3].mean(axis=0) - true[middle, :3].mean(axis=0)).max() < 22
+    assert (found[away > 117, 3] == 0).all()
+
+
+def test_a_pale_outline_is_not_taken_for_ringing():
+    with_outline, _ = outlined("#CDB4DB")
+    without, _ = outlined("#8C1420")
+    rings = [measure_sheet(picture).difference.ringing for picture in (with_outline, without)]
+    assert 0 < rings[0] < 1.6 * rings[1] + 0.5
+
+
+def test_a_faint_leftover_is_a_crumb_and_a_strong_one_of_its_size_is_not():
+    steps = np.zeros((60, 60), np.uint8)
+    steps[10:20, 10:20] = 8
+    steps[40:50, 40:50] = 60
+    cleared = steps == 0
+    tidied = tidy_small(cleared, 5, 0, haze=(steps, 12))
+    assert tidied.dropped == 1
+    assert tidied.cleared[15, 15]
+    assert not tidied.cleared[45, 45]
+    assert not tidy_small(cleared, 5, 0).cleared[15, 15]
+    assert not cleared[15, 15]
