@@ -189,6 +189,16 @@ def test_one_of_several_inks_is_dropped_and_brought_back(client, token, workshop
     assert read_recipe_of(workshop.sheets.load(sheet.id)).colour == Recipe().colour
 
 
+def test_a_further_flat_colour_is_added_said_and_removed(client, token, workshop):
+    sheet = add_sheet(workshop, draw_pad(), "pad.png")
+    load_measured(workshop, sheet)
+    page = post(client, token, sheet, "ground/also", colour="#2A9D8F", open="ground")
+    assert "flat white, #2A9D8F" in words(page.select_one("#step-ground .sentence"))
+    now = workshop.sheets.load(sheet.id)
+    page = post(client, token, now, "ground/also/1/remove", open="ground")
+    assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.also == ()
+
+
 def test_what_is_done_for_the_key_only_is_switched_and_said(client, token, workshop):
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     load_measured(workshop, sheet)

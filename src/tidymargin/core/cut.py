@@ -11,6 +11,7 @@ from tidymargin.core.crumbs import Tidied, tidy_small
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
 from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
 from tidymargin.core.difference import Difference, all_figure, measure_difference
+from tidymargin.core.flats import measure_flats
 from tidymargin.core.ground import Ground, border_pixels
 from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.levels import NEVER
@@ -77,6 +78,7 @@ def measure_sheet(
     ground_kind: GroundKind | Literal["auto"] = "auto",
     nature: Nature | Literal["auto"] = "auto",
     preparations: tuple[Preparation, ...] = (),
+    also_rgb: tuple[tuple[float, float, float], ...] = (),
 ) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
@@ -93,6 +95,8 @@ def measure_sheet(
         The figure's nature, where a person has said it.
     preparations : tuple of str
         See `prepare_steps`.
+    also_rgb : tuple of 3 float each
+        Further flat colours of the ground, 0 to 255; with any, the ground is flat.
 
     Raises
     ------
@@ -103,7 +107,10 @@ def measure_sheet(
         detected = Detected(no_ground())
         difference = all_figure(picture)
     else:
-        detected = detect_ground(picture, ground_kind, ground_rgb)
+        if also_rgb:
+            detected = Detected(measure_flats(picture, ground_rgb, also_rgb))
+        else:
+            detected = detect_ground(picture, ground_kind, ground_rgb)
         difference = measure_difference(picture, detected.ground)
     if preparations:
         difference = replace(difference, steps=prepare_steps(difference.steps, preparations))

@@ -52,6 +52,9 @@ class GroundStep(Step):
     )
     kind: Literal["auto", "flat", "paper", "screen", "checker"] = "auto"
     colour: Auto | Colour = Field("auto", description="The flat ground's colour, #RRGGBB")
+    also: tuple[Colour, ...] = Field(
+        (), max_length=6, description="Further flat colours of the ground, #RRGGBB"
+    )
     figure: Literal["auto", "opaque", "ink"] = "auto"
     preparations: tuple[Preparation, ...] = Field(
         (), description="What is done for the key only, and never to exported colours"

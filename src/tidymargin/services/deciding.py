@@ -118,12 +118,27 @@ def square_up(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
 
 def set_ground(workshop: Workshop, sheet_id: int, seen: int, kind: str) -> Sheet:
     """Set the ground's kind, or ``auto``; a colour that was said of another kind is let go."""
-    return _change(workshop, sheet_id, seen, "ground", "ground", kind=kind, colour="auto")
+    return _change(workshop, sheet_id, seen, "ground", "ground", kind=kind, colour="auto", also=())
 
 
 def set_ground_colour(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
     """Set the ground's colour, #RRGGBB or ``auto``."""
     return _change(workshop, sheet_id, seen, "ground_colour", "ground", colour=colour)
+
+
+def add_ground_colour(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> Sheet:
+    """Add a further flat colour to the ground, #RRGGBB."""
+    said = read_recipe_of(workshop.sheets.load(sheet_id)).ground
+    also = [*said.also, colour]
+    return _change(workshop, sheet_id, seen, "ground_colour", "ground", kind="flat", also=also)
+
+
+def remove_ground_colour(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
+    """Take a further colour of the ground away; they are numbered from 1."""
+    also = list(read_recipe_of(workshop.sheets.load(sheet_id)).ground.also)
+    _require_number(number, also, "colour")
+    del also[number - 1]
+    return _change(workshop, sheet_id, seen, "ground_colour", "ground", also=also)
 
 
 def set_figure(workshop: Workshop, sheet_id: int, seen: int, nature: str) -> Sheet:

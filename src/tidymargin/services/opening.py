@@ -135,7 +135,8 @@ def measure_by(recipe: Recipe, picture: Picture) -> SheetFacts:
     """Measure what the work area holds as the recipe's first step says."""
     said = recipe.ground
     colour = None if said.colour == "auto" else from_hex(said.colour)
-    return measure_sheet(picture, colour, said.kind, said.figure, said.preparations)
+    also = tuple(from_hex(code) for code in said.also)
+    return measure_sheet(picture, colour, said.kind, said.figure, said.preparations, also)
 
 
 def cut_by(recipe: Recipe, picture: Picture) -> Cutter:

@@ -8,6 +8,7 @@ from tidymargin.core.area import Area
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.cut import SheetFacts
 from tidymargin.core.difference import STEP
+from tidymargin.core.flats import FlatsGround
 from tidymargin.core.ground import Ground
 from tidymargin.core.narrows import Narrow
 from tidymargin.core.place import Meaning, Place
@@ -40,6 +41,8 @@ _SHADED = 0.08
 def _name_ground(ground: Ground) -> str:
     if isinstance(ground, CheckerGround):
         return gettext("a printed-in pattern of %(p)s px", p=f"{ground.period_px:.1f}")
+    if isinstance(ground, FlatsGround):
+        return gettext("flat %(colours)s", colours=", ".join(map(name_colour, ground.hexes)))
     if ground.kind == "flat":
         return gettext("flat %(colour)s", colour=name_colour(ground.hex))
     return gettext("%(kind)s %(colour)s", kind=gettext(KINDS[ground.kind]), colour=ground.hex)
@@ -81,7 +84,9 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
         )
     else:
         words = fill(gettext("%(figure)s figure on %(ground)s, without noise."), **slots)
-    chosen = said.colour != "auto" or said.kind != "auto" or said.figure != "auto"
+    chosen = (
+        bool(said.also) or said.colour != "auto" or said.kind != "auto" or said.figure != "auto"
+    )
     state = "yours" if chosen else "look again" if doubtful else "measured"
     return StepView("ground", state, STATES[state], words)
 

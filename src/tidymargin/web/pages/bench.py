@@ -176,6 +176,19 @@ def set_ground_colour(sheet_id: int) -> Response | AnyResponse:
     return _answer(deciding.set_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
 
 
+@blueprint.post("/ground/also")
+def add_ground_colour(sheet_id: int) -> Response | AnyResponse:
+    """Add a further flat colour to the ground."""
+    colour = request.form.get("colour", "")
+    return _answer(deciding.add_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
+
+
+@blueprint.post("/ground/also/<int:number>/remove")
+def remove_ground_colour(sheet_id: int, number: int) -> Response | AnyResponse:
+    """Take a further colour of the ground away."""
+    return _answer(deciding.remove_ground_colour(the_workshop(), sheet_id, _read_seen(), number))
+
+
 @blueprint.post("/figure")
 def set_figure(sheet_id: int) -> Response | AnyResponse:
     """Set the figure's nature."""
