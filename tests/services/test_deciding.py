@@ -5,6 +5,7 @@ import pytest
 
 from tests.conftest import PAD_PX, PAGE_CORNERS, draw_pad, photograph_letter, to_png
 from tidymargin.core.errors import BadParameterError
+from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services import deciding
@@ -44,6 +45,35 @@ def test_a_pockets_decision_replaces_the_one_before_and_leaves_the_others(worksh
     both = deciding.decide_pockets(workshop, now.id, now.head, "clear")
     assert deciding.load_pockets(workshop, both).to_decide == 0
     assert alpha_of(workshop, both)[[first.row, second.row], [first.col, second.col]].tolist() == [0, 0]  # fmt: skip
+
+
+def draw_barbell(size=240):
+    """A dark plate with two white rooms joined by a passage of pale grey: one pocket or two."""
+    d = Drawing(size, size, 4)
+    d.rounded(20, 60, 220, 180, 10, d.colour("#203050"))
+    d.rounded(90, 110, 150, 130, 0, d.colour("#F0F0F0"))
+    for x in (70, 170):
+        d.ellipse(x, 120, 32, d.colour("#FFFFFF"))
+    return to_png(lay_over(d.render(), np.array((255.0, 255.0, 255.0))))
+
+
+def test_a_pocket_that_splits_hands_its_decision_on_and_of_merged_ones_the_later_counts(workshop):
+    sheet = add_sheet(workshop, draw_barbell(), "barbell.png")
+    wide = deciding.set_tolerance(workshop, sheet.id, sheet.head, 8.0)
+    (joined,) = deciding.load_pockets(workshop, wide).listed
+    cleared = deciding.decide_pocket(workshop, wide.id, wide.head, joined.row, joined.col, "clear")
+    split = deciding.set_tolerance(workshop, cleared.id, cleared.head, 1.0)
+    parts = deciding.load_pockets(workshop, split).listed
+    assert sorted((p.verdict, p.reason) for p in parts) == [("clear", "split"), ("clear", "yours")]
+    alpha = decode_picture(export_sheet(workshop, split)).picture.alpha
+    assert alpha[120, [70, 120, 170]].tolist() == [0, 255, 0]
+
+    one = next(p for p in parts if p.reason == "split")
+    kept = deciding.decide_pocket(workshop, split.id, split.head, one.row, one.col, "keep")
+    assert {p.reason for p in deciding.load_pockets(workshop, kept).listed} == {"yours"}
+    merged = deciding.set_tolerance(workshop, kept.id, kept.head, 8.0)
+    (again,) = deciding.load_pockets(workshop, merged).listed
+    assert (again.verdict, again.reason) == ("keep", "merged")
 
 
 def test_a_decision_stays_with_its_place_when_the_work_area_changes(workshop, sheet):

@@ -14,10 +14,11 @@ from tidymargin.core.picture import Region
 from tidymargin.core.pieces import mark_pieces
 
 Verdict = Literal["clear", "keep"]
-Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours"]
+Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours", "split", "merged"]
 
 LEAST_PX = 12
 _MOST_CORNERS = 200
+_MOST_PLACES = 9
 _OUTLINE_PX = 250_000
 _MOST_LISTED = 400
 _PATTERN_SHARE = 0.12
@@ -25,11 +26,16 @@ _PATTERN_SHARE = 0.12
 
 @dataclass(frozen=True, slots=True)
 class PocketChoice:
-    """What a person said of the pocket at a place."""
+    """What a person said of the pocket at a place.
+
+    `also` are further places of that pocket as it was then: should it split, the parts that hold one
+    of them inherit what was said.
+    """
 
     row: int
     col: int
     verdict: Verdict
+    also: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +56,10 @@ class Pocket:
         ``clear`` or ``keep``.
     reason : str
         Why: the figure is ink, the ground a screen, the pattern goes on inside, it is even where a
-        pattern would change, nobody has decided, or a person has.
+        pattern would change, nobody has decided, or a person has: of this pocket, of one that it was
+        split from, or of two that are one now.
+    places : tuple of (row, col)
+        Up to nine of its pixels, spread over it.
     """
 
     row: int
@@ -60,6 +69,7 @@ class Pocket:
     outline: tuple[tuple[int, int], ...]
     verdict: Verdict
     reason: Reason
+    places: tuple[tuple[int, int], ...] = ()
 
     @property
     def is_decided(self) -> bool:
@@ -155,11 +165,7 @@ def find_pockets(
     stats = np.asarray(stats, np.int32)
     areas = np.asarray(stats[:, cv2.CC_STAT_AREA], np.int64)
     opens, reasons = _judge(ground, nature, labels, count, areas)
-    for choice in choices:
-        label = int(labels[choice.row, choice.col])
-        if label:
-            opens[label] = choice.verdict == "clear"
-            reasons[label] = "yours"
+    _apply_choices(labels, choices, opens, reasons)
     opens[0] = False
     order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
     listed = tuple(
@@ -172,6 +178,27 @@ def find_pockets(
     return Pockets(listed, opened)
 
 
+def _apply_choices(
+    labels: NDArray[np.int32],
+    choices: tuple[PocketChoice, ...],
+    opens: NDArray[np.bool_],
+    reasons: list[Reason],
+) -> None:
+    """Decide pockets as was said, in place; parts of a split one inherit, of merged ones the later wins."""
+    for choice in choices:
+        for row, col in choice.also:
+            label = int(labels[row, col])
+            opens[label] = choice.verdict == "clear"
+            reasons[label] = "split"
+    said: dict[int, Verdict] = {}
+    for choice in choices:
+        label = int(labels[choice.row, choice.col])
+        opens[label] = choice.verdict == "clear"
+        differs = said.get(label, choice.verdict) != choice.verdict
+        reasons[label] = "merged" if differs else "yours"
+        said[label] = choice.verdict
+
+
 def _to_pocket(
     labels: NDArray[np.int32], stats: NDArray[np.int32], number: int, opens: bool, reason: Reason
 ) -> Pocket:
@@ -181,7 +208,11 @@ def _to_pocket(
     depth = cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
     row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
     outline = _trace_outline(inside, left, top)
-    return Pocket(top + row, left + col, area, box, outline, "clear" if opens else "keep", reason)
+    within = np.flatnonzero(depth > min(2.0, 0.5 * float(depth.max())))
+    spread = within[np.linspace(0, len(within) - 1, min(_MOST_PLACES, len(within))).astype(int)]
+    places = tuple((top + int(at) // width, left + int(at) % width) for at in spread)
+    verdict: Verdict = "clear" if opens else "keep"
+    return Pocket(top + row, left + col, area, box, outline, verdict, reason, places)
 
 
 def _trace_outline(inside: NDArray[np.uint8], left: int, top: int) -> tuple[tuple[int, int], ...]:

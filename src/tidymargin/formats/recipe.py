@@ -85,6 +85,14 @@ class PocketEntry(BaseModel):
     x: Place
     y: Place
     verdict: Literal["clear", "keep"]
+    also: tuple[tuple[Place, Place], ...] = Field(
+        (), max_length=16, description="Further places [x, y] of that pocket, for when it splits"
+    )
+
+    def to_choice(self, row: int, col: int, area: Area) -> PocketChoice:
+        """Return the decision as the core takes it, at its places in the work area."""
+        also = (_locate(x, y, area, "pockets") for x, y in self.also)
+        return PocketChoice(row, col, self.verdict, tuple(at for at in also if at))
 
 
 class GuardEntry(BaseModel):
@@ -131,7 +139,7 @@ class ReachStep(Step):
             start=self.start,
             tolerance=None if self.tolerance == "auto" else float(self.tolerance),
             picks=tuple(entry.to_pick(*at) for at, entry in picks if at),
-            choices=tuple(PocketChoice(*at, entry.verdict) for at, entry in pockets if at),
+            choices=tuple(entry.to_choice(*at, area) for at, entry in pockets if at),
             guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
             fences=tuple(
                 tuple(_to_row_col(x, y, area, "fences") for x, y in fence) for fence in self.fences

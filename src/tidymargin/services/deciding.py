@@ -322,7 +322,11 @@ def decide_pocket(
     sheet = workshop.sheets.load(sheet_id)
     listed = load_pockets(workshop, sheet).listed
     area = area_of(sheet)
-    box = next((p.box for p in listed if (p.row, p.col) == (row, col)), None)
+    here = [p for p in listed if p.box.holds(row, col)]
+    pocket = next((p for p in listed if (p.row, p.col) == (row, col)), None)
+    if pocket is None and len(here) == 1:
+        pocket = here[0]
+    box = pocket and pocket.box
     before = []
     for entry in _entries(read_recipe_of(sheet).reach.pockets):
         at_col, at_row = (round(v) for v in area.to_area(entry["x"], entry["y"]))
@@ -330,7 +334,8 @@ def decide_pocket(
             box and _is_alone_in(box, listed, at_row, at_col)
         ):
             before.append(entry)
-    chosen = [*before, {**_to_spot(area, row, col), "verdict": verdict}]
+    also = [_to_pair(area, *place) for place in pocket.places] if pocket else []
+    chosen = [*before, {**_to_spot(area, row, col), "verdict": verdict, "also": also}]
     change = "pocket_cleared" if verdict == "clear" else "pocket_kept"
     return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
 
@@ -345,7 +350,14 @@ def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -
     sheet = workshop.sheets.load(sheet_id)
     listed = load_pockets(workshop, sheet).listed
     area = area_of(sheet)
-    chosen = [{**_to_spot(area, p.row, p.col), "verdict": verdict} for p in listed]
+    chosen = [
+        {
+            **_to_spot(area, p.row, p.col),
+            "verdict": verdict,
+            "also": [_to_pair(area, *place) for place in p.places],
+        }
+        for p in listed
+    ]
     change = "pockets_cleared" if verdict == "clear" else "pockets_kept"
     return _change(workshop, sheet_id, seen, change, "reach", pockets=chosen)
 

@@ -193,6 +193,8 @@ _REASONS = {
     "even": gettext_noop("even inside: figure"),
     "undecided": gettext_noop("closed in"),
     "yours": gettext_noop("yours"),
+    "split": gettext_noop("yours, split from one"),
+    "merged": gettext_noop("yours, two in one now: the later counts"),
 }
 
 
