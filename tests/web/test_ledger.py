@@ -42,12 +42,16 @@ def words(tag):
     return " ".join(tag.get_text(" ").replace("\u2060", "").replace("\u00a0", " ").split())
 
 
-def post(client, token, sheet, path, **values):
-    answer = client.post(
+def send(client, token, sheet, path, **values):
+    return client.post(
         f"/sheets/{sheet.id}/{path}",
         data={"seen": sheet.head, "open": "reach", **values},
         headers={"X-CSRFToken": token, "HX-Request": "true"},
     )
+
+
+def post(client, token, sheet, path, **values):
+    answer = send(client, token, sheet, path, **values)
     assert answer.status_code == 200, answer.data
     return BeautifulSoup(answer.data, "html.parser")
 
@@ -81,11 +85,7 @@ def test_spill_is_a_sentence_of_its_own_with_an_amount_in_percent(client, token,
     page = post(client, token, sheet, "spill", spill="150", open="colour")
     assert "is taken off by 150 %" in words(page.select_one("#step-colour .sentence"))
     assert read_recipe_of(workshop.sheets.load(sheet.id)).colour.spill == 1.5
-    refused = client.post(
-        f"/sheets/{sheet.id}/spill",
-        data={"seen": workshop.sheets.load(sheet.id).head, "spill": "999"},
-        headers={"X-CSRFToken": token, "HX-Request": "true"},
-    )
+    refused = send(client, token, workshop.sheets.load(sheet.id), "spill", spill="999")
     assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#said-spill")
 
 
@@ -205,11 +205,7 @@ def test_what_is_done_for_the_key_only_is_switched_and_said(client, token, works
     page = post(client, token, sheet, "preparations", preparation="hold_lines", open="ground")
     assert "Keyed with thin lines held" in words(page.select_one("#step-ground .sentence"))
     now = workshop.sheets.load(sheet.id)
-    refused = client.post(
-        f"/sheets/{sheet.id}/preparations",
-        data={"seen": now.head, "preparation": "sharpen"},
-        headers={"X-CSRFToken": token, "HX-Request": "true"},
-    )
+    refused = send(client, token, now, "preparations", preparation="sharpen")
     assert refused.status_code == 422
     page = post(client, token, now, "preparations", preparation="hold_lines", open="ground")
     assert read_recipe_of(workshop.sheets.load(sheet.id)) == Recipe()
@@ -226,11 +222,7 @@ def test_the_work_area_is_set_by_fields_and_a_page_is_offered(client, token, wor
         f"corner_{at}": text for at, text in enumerate(("90,80", "500,80", "500,600", "90,600"))
     }
     for bad, expected in (("9O,80", "each corner as x,y"), ("600,80", "clockwise")):
-        refused = client.post(
-            f"/sheets/{sheet.id}/area",
-            data={"seen": sheet.head, **corners, "corner_0": bad},
-            headers={"X-CSRFToken": token, "HX-Request": "true"},
-        )
+        refused = send(client, token, sheet, "area", **{**corners, "corner_0": bad})
         assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#said-area")
         assert expected in refused.text
     page = post(client, token, sheet, "area", **corners, open="ground")

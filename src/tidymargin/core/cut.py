@@ -11,7 +11,7 @@ from tidymargin.core.crumbs import Tidied, tidy_small
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
 from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
 from tidymargin.core.difference import Difference, all_figure, measure_difference
-from tidymargin.core.flats import measure_flats
+from tidymargin.core.flats import FlatsGround, measure_flats
 from tidymargin.core.ground import Ground, border_pixels
 from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.levels import NEVER
@@ -69,7 +69,8 @@ class SheetFacts:
     @property
     def size_bytes(self) -> int:
         """Memory that the arrays take."""
-        return self.difference.steps.nbytes + self.outside.nbytes
+        laid = self.ground.laid.nbytes if isinstance(self.ground, FlatsGround) else 0
+        return self.difference.steps.nbytes + self.outside.nbytes + laid
 
 
 def measure_sheet(

@@ -9,12 +9,20 @@ Luma and chroma are weighted by how far each can be trusted, since lossy coding 
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.candidates import (
+    MISFIT_UNIT,
+    find_even,
+    mark_sure_kernel,
+    mix_two,
+    solve_share,
+)
 from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.compose import compose_cut, distance_px
+from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.spill import DEPTH_PX, Spill
 
@@ -27,21 +35,14 @@ CARRY_PX = 8
 MAX_WIDTH_PX = 6
 """Widest rim that is solved."""
 
-_MISFIT_UNIT = (
-    18.0  # squared misfit of three deviations, twice: weighed against half a squared pixel away
-)
 _EXPLAINED = 2.0
 _DOUBTED = 0.2
-_MIXED = 1.0  # doubt that a mixture of two colours carries over a single one that explains as well
-_MIX_PX = 3
-_MIX_COLOURS = 12
 _NEAR_LOSSY_PX = 4
-_TRACE = 2.5  # grains: how strong a trace of ink is that is half drawn to nothing
 _FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its noise
 _SHALLOW = 10.0  # doubt in a share that is too small for its depth
-_EVEN_PX, _EVEN_LEAST = 2, 3
+_EVEN_LEAST = 3
 _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
-_EVEN, _MOST_UNEVEN = 0.3, 5.0
+_MOST_UNEVEN = 5.0
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
 
 HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
@@ -109,137 +110,6 @@ class RimFacts:
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + 2)
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _solve(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
-    """Solve the share of figure from differences to the ground.
-
-    Returns the share, not clamped, and the misfit of the clamped one: the sum of squares, each over the
-    variance that coding explains.
-    """
-    luma_power = fy * fy
-    chroma_power = fu * fu + fv * fv
-    luma_variance = grain * grain + ringing * ringing * luma_power
-    chroma_variance = grain * grain + blur * blur * chroma_power
-    # weight = 1 / variance of the share that luma alone, or chroma alone, would give
-    luma_weight = luma_power / luma_variance
-    chroma_weight = chroma_power / chroma_variance
-    total = luma_weight + chroma_weight
-    if total < 1e-9:
-        return 0.0, 1e9
-    from_luma = y * fy / luma_power if luma_power > 1e-6 else 0.0
-    from_chroma = (u * fu + v * fv) / chroma_power if chroma_power > 1e-6 else 0.0
-    share = (luma_weight * from_luma + chroma_weight * from_chroma) / total
-    held = min(1.0, max(0.0, share))
-    dy, du, dv = y - held * fy, u - held * fu, v - held * fv
-    return share, dy * dy / luma_variance + (du * du + dv * dv) / chroma_variance
-
-
-@njit(cache=True, nogil=True)
-def _mix_two(  # type: ignore[no-untyped-def]
-    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette, limit
-):
-    """Explain a pixel where two parts of the figure meet at its rim: their mixture, over the ground.
-
-    Returns whether that succeeded with a misfit below `limit`, and the mixed figure colour.
-    """
-    height, columns = sure.shape
-    colours = np.empty((_MIX_COLOURS, 3))
-    count = 0
-    for there in range(max(0, row - _MIX_PX), min(height, row + _MIX_PX + 1)):
-        for here in range(max(0, col - _MIX_PX), min(columns, col + _MIX_PX + 1)):
-            if not sure[there, here] or count == _MIX_COLOURS:
-                continue
-            known = False
-            for entry in range(count):
-                gap = 0.0
-                for channel in range(3):
-                    gap = max(gap, abs(colours[entry, channel] - rgb[there, here, channel]))
-                known = known or gap <= 6.0 * grain
-            if not known:
-                for channel in range(3):
-                    colours[count, channel] = rgb[there, here, channel]
-                count += 1
-    nearby = count
-    for entry in range(palette.shape[0]):
-        if count < _MIX_COLOURS:
-            for channel in range(3):
-                colours[count, channel] = palette[entry, channel]
-            count += 1
-    best, red, green, blue = limit, 0.0, 0.0, 0.0
-    for first in range(nearby):
-        for second in range(first + 1, count):
-            for part in range(16):
-                weight = part / 16.0
-                r = colours[first, 0] * weight + colours[second, 0] * (1 - weight)
-                g = colours[first, 1] * weight + colours[second, 1] * (1 - weight)
-                b = colours[first, 2] * weight + colours[second, 2] * (1 - weight)
-                fy, fu, fv = to_luma_chroma_kernel(r, g, b)
-                share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                cost = misfit / _MISFIT_UNIT + _MIXED * weight * (1 - weight)
-                if share <= 1.02 and cost < best:
-                    best, red, green, blue = cost, r, g, b
-    return best < limit, red, green, blue
-
-
-@njit(cache=True, nogil=True)
-def _sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: ignore[no-untyped-def]
-    """Mark what is figure for sure: deep enough, or part of an even patch more than a line thick.
-
-    Even is what differs by less than a quarter of its difference to the ground, which a soft edge's
-    steps exceed, between `least` and `most` levels of luma or chroma.
-    """
-    height, width = inside_px.shape
-    for row in range(height):
-        for col in range(width):
-            if inside_px[row, col] > limit:
-                out[row, col] = True
-                continue
-            if inside_px[row, col] == 0:
-                continue
-            y, u, v = to_luma_chroma_kernel(
-                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
-            )
-            by, bu, bv = to_luma_chroma_kernel(
-                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
-            )
-            away = max(abs(y - by), abs(u - bu), abs(v - bv))
-            slack = max(least, min(most, _EVEN * away))
-            alike = 0
-            for there in range(max(0, row - 1), min(height, row + 2)):
-                for here in range(max(0, col - 1), min(width, col + 2)):
-                    if inside_px[there, here] == 0:
-                        continue
-                    ny, nu, nv = to_luma_chroma_kernel(
-                        float(rgb[there, here, 0]),
-                        float(rgb[there, here, 1]),
-                        float(rgb[there, here, 2]),
-                    )
-                    if max(abs(ny - y), abs(nu - u), abs(nv - v)) <= slack:
-                        alike += 1
-            out[row, col] = alike >= 5  # with itself; a run along an edge makes three
-
-
-@njit(cache=True, nogil=True)
-def _find_even(rgb, inside_px, row, col, palette, slack):  # type: ignore[no-untyped-def]
-    """Count, for each even colour of the figure, how many places around one are of that colour."""
-    height, columns = inside_px.shape
-    counts = np.zeros(palette.shape[0], np.int64)
-    for there in range(max(0, row - _EVEN_PX), min(height, row + _EVEN_PX + 1)):
-        for here in range(max(0, col - _EVEN_PX), min(columns, col + _EVEN_PX + 1)):
-            if inside_px[there, here] == 0:
-                continue
-            y, u, v = to_luma_chroma_kernel(
-                float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
-            )
-            for entry in range(palette.shape[0]):
-                py, pu, pv = to_luma_chroma_kernel(
-                    palette[entry, 0], palette[entry, 1], palette[entry, 2]
-                )
-                if max(abs(y - py), abs(u - pu), abs(v - pv)) <= slack:
-                    counts[entry] += 1
-    return counts
-
-
 @njit(cache=True, nogil=True)
 def _solve_rim_kernel(  # type: ignore[no-untyped-def]
     rgb, ground, inside_px, outside_px, sure, top, left, bottom, right,
@@ -291,23 +161,27 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                     float(rgb[there, here, 1]),
                     float(rgb[there, here, 2]),
                 )
-                share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                cost = misfit / _MISFIT_UNIT + near_by
+                share, misfit = solve_share(
+                    y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
+                )
+                cost = misfit / MISFIT_UNIT + near_by
                 cost += shallow * max(0.0, least_share - share)
                 if cost < best:
                     best, best_row, best_col = cost, there, here
             # an even colour of the figure that shows near by, such as that of a thin pale outline
             even = -1
             if stain != width and best > _EVEN_COST:
-                counts = _find_even(rgb, inside_px, row, col, palette, 4.0 * grain + 1.0)
+                counts = find_even(rgb, inside_px, row, col, palette, 4.0 * grain + 1.0)
                 for entry in range(palette.shape[0]):
                     if counts[entry] < _EVEN_LEAST:
                         continue
                     fy, fu, fv = to_luma_chroma_kernel(
                         palette[entry, 0], palette[entry, 1], palette[entry, 2]
                     )
-                    share, misfit = _solve(y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur)
-                    cost = misfit / _MISFIT_UNIT + _EVEN_COST
+                    share, misfit = solve_share(
+                        y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
+                    )
+                    cost = misfit / MISFIT_UNIT + _EVEN_COST
                     cost += shallow * max(0.0, least_share - share)
                     if cost < best and share <= 1.1:
                         best, even = cost, entry
@@ -373,7 +247,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             if not found or (stain == width and misfit > _DOUBTED and not solid):
                 # without coding noise a sure pixel that fits poorly is a mixture itself
                 limit_misfit = 0.5 * misfit if found else _EXPLAINED
-                mixed, mixed_red, mixed_green, mixed_blue = _mix_two(
+                mixed, mixed_red, mixed_green, mixed_blue = mix_two(
                     rgb,
                     sure,
                     row,
@@ -408,8 +282,8 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                             float(rgb[there, here, 2]),
                         )
                         fy, fu, fv = fy - by, fu - bu, fv - bv
-                        share, misfit = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
-                        if share < 0.0 or share > 1.02 or misfit / _MISFIT_UNIT > _EXPLAINED:
+                        share, misfit = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
+                        if share < 0.0 or share > 1.02 or misfit / MISFIT_UNIT > _EXPLAINED:
                             continue
                         extent = (fy * fy + fu * fu + fv * fv) ** 0.5 - 0.75 * away**0.5
                         if extent > most:
@@ -431,12 +305,12 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                         fy, fu, fv = to_luma_chroma_kernel(
                             palette[entry, 0], palette[entry, 1], palette[entry, 2]
                         )
-                        share, misfit = _solve(
+                        share, misfit = solve_share(
                             ty, tu, tv, fy - by, fu - bu, fv - bv, grain, ringing, blur
                         )
                         if (
                             0.5 <= share <= 1.02
-                            and misfit / _MISFIT_UNIT < _EXPLAINED
+                            and misfit / MISFIT_UNIT < _EXPLAINED
                             and 1.0 - share < least
                         ):
                             least = 1.0 - share
@@ -454,7 +328,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 continue
             fy, fu, fv = to_luma_chroma_kernel(red, green, blue)
             fy, fu, fv = fy - by, fu - bu, fv - bv
-            share, _ = _solve(y, u, v, fy, fu, fv, grain, ringing, blur)
+            share, _ = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
             share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
             # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
@@ -479,87 +353,6 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             figure_out[out_row, out_col, 0] = min(255.0, max(0.0, value_r))
             figure_out[out_row, out_col, 1] = min(255.0, max(0.0, value_g))
             figure_out[out_row, out_col, 2] = min(255.0, max(0.0, value_b))
-
-
-@njit(cache=True, nogil=True)
-def _solve_ink_kernel(  # type: ignore[no-untyped-def]
-    rgb, ground, outside_px, top, left, bottom, right, width, grain, ringing, blur, inks, kept,
-    share_out, figure_out,
-):  # fmt: skip
-    """Fill share and figure colour for one tile of a figure that is ink: every pixel is solved.
-
-    What is nearest to an ink that is not kept goes.
-    """
-    for row in range(top, bottom):
-        for col in range(left, right):
-            if outside_px[row, col] > width + 0.5:
-                continue
-            out_row, out_col = row - top, col - left
-            by, bu, bv = to_luma_chroma_kernel(
-                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
-            )
-            cy, cu, cv = to_luma_chroma_kernel(
-                float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
-            )
-            best, found, best_power = 1e18, 0.0, 1.0
-            best_ink = 0
-            for ink in range(inks.shape[0]):
-                fy, fu, fv = to_luma_chroma_kernel(inks[ink, 0], inks[ink, 1], inks[ink, 2])
-                share, misfit = _solve(
-                    cy - by, cu - bu, cv - bv, fy - by, fu - bu, fv - bv, grain, ringing, blur
-                )
-                if misfit < best:
-                    best, best_ink, found = misfit, ink, share
-                    best_power = (fy - by) ** 2 + (fu - bu) ** 2 + (fv - bv) ** 2
-            # a trace no stronger than the coding's own grain is drawn to nothing
-            trace = (_TRACE * grain) ** 2 / max(1.0, best_power) if grain > 0.5 else 0.0
-            found *= found * found / (found * found + trace + 1e-12)
-            share_out[out_row, out_col] = min(1.0, max(0.0, found)) if kept[best_ink] else 0.0
-            for channel in range(3):
-                figure_out[out_row, out_col, channel] = inks[best_ink, channel]
-
-
-@njit(cache=True, nogil=True)
-def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, out):  # type: ignore[no-untyped-def]
-    """Round share and figure to straight RGBA; carry the nearest figure colour on under nothing.
-
-    `share` and `figure` come with a margin of `carry` px; `deep` is each pixel's distance to a pixel
-    with some figure in it.
-    """
-    height, width = out.shape[:2]
-    for row in range(height):
-        for col in range(width):
-            r, c = row + carry, col + carry
-            alpha = int(255.0 * share[r, c] + 0.5)
-            if alpha > 0:
-                for channel in range(3):
-                    out[row, col, channel] = int(figure[r, c, channel] + 0.5)
-            elif deep[r, c] > carry:
-                for channel in range(3):
-                    out[row, col, channel] = carried[channel]
-            else:
-                best, best_row, best_col = 1 << 30, -1, -1
-                for there in range(r - carry, r + carry + 1):
-                    for here in range(c - carry, c + carry + 1):
-                        away = (there - r) ** 2 + (here - c) ** 2
-                        if away < best and share[there, here] * 255.0 >= 0.5:
-                            best, best_row, best_col = away, there, here
-                for channel in range(3):
-                    if best_row >= 0:
-                        out[row, col, channel] = int(figure[best_row, best_col, channel] + 0.5)
-                    else:
-                        out[row, col, channel] = carried[channel]
-            if has_alpha:
-                alpha = (alpha * alpha_in[row, col] + 127) // 255
-            out[row, col, 3] = alpha
-
-
-def _distance_px(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """Return each True pixel's exact distance to the nearest False one; 0 where False."""
-    if mask.all():
-        return np.full(mask.shape, 1e6, np.float32)
-    found = cv2.distanceTransform(mask.view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    return np.asarray(found, np.float32)
 
 
 def solve_cut(
@@ -614,8 +407,8 @@ def solve_cut(
         return out
     if facts.is_screen:
         cleared = cleared | find_gaps(rgb, ground, cleared)
-    inside_px = _distance_px(~cleared)
-    outside_px = _distance_px(cleared)
+    inside_px = distance_px(~cleared)
+    outside_px = distance_px(cleared)
     if facts.settles:
         ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
@@ -634,16 +427,18 @@ def solve_cut(
             kept[np.abs(facts.ink_rgb - np.array(rgb_srgb, np.float32)).max(axis=1).argmin()] = (
                 False
             )
-        _solve_ink_kernel(
+        solve_ink_kernel(
             rgb, ground, outside_px, first_row, first_col, last_row, last_col, facts.width_px + 1,
             facts.grain, facts.luma_ringing, facts.chroma_blur, facts.ink_rgb, kept,
             share[window], figure[window],
         )  # fmt: skip
-        return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
+        return compose_cut(
+            share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
+        )
     sure = np.zeros(cleared.shape, np.bool_)
     lossless = facts.stain_px == facts.width_px
     least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
-    _sure_kernel(rgb, ground, inside_px, facts.stain_px + 0.5, least, most, sure)
+    mark_sure_kernel(rgb, ground, inside_px, facts.stain_px + 0.5, least, most, sure)
     _solve_rim_kernel(
         rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
         facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
@@ -653,20 +448,6 @@ def solve_cut(
         depth = np.zeros(share.shape, np.float32)
         depth[window] = inside_px[first_row:last_row, first_col:last_col]
         facts.spill.take_off(figure, share, depth, spill_amount)
-    return _compose(share, figure, reach, facts, None if alpha is None else alpha[own], out)
-
-
-def _compose(
-    share: NDArray[np.float32],
-    figure: NDArray[np.float32],
-    reach: int,
-    facts: RimFacts,
-    alpha: NDArray[np.uint8] | None,
-    out: NDArray[np.uint8],
-) -> NDArray[np.uint8]:
-    """Fill `out` from share and figure, which come with a margin of `reach` px."""
-    deep = _distance_px(share * 255.0 < 0.5)
-    own_alpha = np.zeros((1, 1), np.uint8) if alpha is None else np.ascontiguousarray(alpha)
-    carried = np.array(facts.carried_rgb, np.int64)
-    _compose_kernel(share, figure, deep, reach, carried, own_alpha, alpha is not None, out)
-    return out
+    return compose_cut(
+        share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
+    )

@@ -14,6 +14,7 @@ from tidymargin.services.deciding import load_narrows, load_pockets, load_strays
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.opening import area_of, load_measured, load_tolerance
 from tidymargin.services.viewing import View
+from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.sentences import say_place
 
@@ -88,15 +89,19 @@ def show_thumbnail(sheet_id: int) -> Response:
     return response
 
 
+def _send_crop(sheet: Sheet, boxes: list[Region], number: int) -> Response:
+    """Send a small picture of one of several places, counted from 0."""
+    if not 0 <= number < len(boxes):
+        abort(404)
+    return Response(viewing.make_crop(the_workshop(), sheet, boxes[number]), mimetype="image/png")
+
+
 @blueprint.get("/jumps/<int:number>.png")
 def show_jump(sheet_id: int, number: int) -> Response:
     """Send a small picture of what a jump takes."""
     sheet = the_workshop().sheets.load(sheet_id)
     jumps = load_measured(the_workshop(), sheet).facts.jumps
-    if number >= len(jumps):
-        abort(404)
-    box: Region = jumps[number].box
-    return Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")
+    return _send_crop(sheet, [jump.box for jump in jumps], number)
 
 
 @blueprint.get("/pockets/<int:number>.png")
@@ -104,10 +109,7 @@ def show_pocket(sheet_id: int, number: int) -> Response:
     """Send a small picture of a pocket."""
     sheet = the_workshop().sheets.load(sheet_id)
     listed = load_pockets(the_workshop(), sheet).listed
-    if number >= len(listed):
-        abort(404)
-    crop = viewing.make_crop(the_workshop(), sheet, listed[number].box)
-    return Response(crop, mimetype="image/png")
+    return _send_crop(sheet, [pocket.box for pocket in listed], number)
 
 
 @blueprint.get("/strays/<int:number>.png")
@@ -115,10 +117,7 @@ def show_stray(sheet_id: int, number: int) -> Response:
     """Send a small picture of one of a group of solid things."""
     sheet = the_workshop().sheets.load(sheet_id)
     groups = load_strays(the_workshop(), sheet)
-    if not 1 <= number <= len(groups):
-        abort(404)
-    crop = viewing.make_crop(the_workshop(), sheet, groups[number - 1].box)
-    return Response(crop, mimetype="image/png")
+    return _send_crop(sheet, [group.box for group in groups], number - 1)
 
 
 @blueprint.get("/narrows/<int:number>.png")
@@ -126,11 +125,8 @@ def show_narrow(sheet_id: int, number: int) -> Response:
     """Send a small picture of a narrow gap."""
     sheet = the_workshop().sheets.load(sheet_id)
     narrows = load_narrows(the_workshop(), sheet)
-    if not 1 <= number <= len(narrows):
-        abort(404)
-    at = narrows[number - 1]
-    box = Region(at.row - 1, at.col - 1, at.row + 2, at.col + 2)
-    return Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")
+    boxes = [Region(n.row - 1, n.col - 1, n.row + 2, n.col + 2) for n in narrows]
+    return _send_crop(sheet, boxes, number - 1)
 
 
 @blueprint.get("/export.png")
