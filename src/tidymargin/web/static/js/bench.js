@@ -222,6 +222,16 @@ function follow() {
   offerCopy();
 }
 document.body.addEventListener("htmx:afterSettle", follow);
+// a change leaves the open part scrolled to where it was; another sentence begins at its top
+let scrolled = { step: "", top: 0 };
+document.body.addEventListener("htmx:beforeSwap", () => {
+  const part = document.querySelector(".part");
+  if (part) scrolled = { step: part.closest(".step").id, top: part.scrollTop };
+});
+document.body.addEventListener("htmx:afterSwap", () => {
+  const part = document.querySelector(".part");
+  if (part?.closest(".step").id === scrolled.step) part.scrollTop = scrolled.top;
+});
 document.body.addEventListener("htmx:afterSwap", (event) => {
   if (event.detail.target.classList.contains("said")) event.detail.target.scrollIntoView({ block: "nearest" });
 });
