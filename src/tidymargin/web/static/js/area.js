@@ -29,8 +29,11 @@ export class AreaFrame {
 
   setBox(on) {
     this.isBox = on;
-    document.getElementById("area-box").setAttribute("aria-pressed", String(on));
-    document.getElementById("area-free").setAttribute("aria-pressed", String(!on));
+    for (const [id, pressed] of [["area-box", on], ["area-free", !on]]) {
+      const button = document.getElementById(id);
+      button.setAttribute("aria-pressed", String(pressed));
+      button.classList.toggle("on", pressed);
+    }
   }
 
   makeBox() {
