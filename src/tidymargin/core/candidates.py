@@ -41,6 +41,16 @@ def solve_share(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-u
 
 
 @njit(cache=True, nogil=True)
+def doubt_share(fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
+    """Return the variance that coding gives a solved share; see `solve_share`."""
+    luma_power = fy * fy
+    chroma_power = fu * fu + fv * fv
+    luma_variance = grain * grain + ringing * ringing * luma_power
+    chroma_variance = grain * grain + blur * blur * chroma_power
+    return 1.0 / max(1e-9, luma_power / luma_variance + chroma_power / chroma_variance)
+
+
+@njit(cache=True, nogil=True)
 def mix_two(  # type: ignore[no-untyped-def]
     rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette, limit
 ):

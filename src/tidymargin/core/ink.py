@@ -20,7 +20,8 @@ _MOST_SAMPLES = 400_000
 _MOST_INKS = 4
 _LEAST_SHARE = 0.04  # of all samples, to be an ink of its own
 _APART = np.cos(np.deg2rad(14.0))
-_DENSE = 0.99
+_DENSE = 0.996
+_LEAST_DENSE = 5
 _WIDE = 0.8
 _DENSEST = 0.998
 _CLEAN = 0.5
@@ -187,7 +188,8 @@ def measure_inks(
             dense = size >= np.quantile(size, _DENSEST)
         else:  # halved chroma pales thin strokes: judge by the wide ones
             wide = samples[group][:, 6] >= np.quantile(samples[group][:, 6], _WIDE)
-            dense = wide & (size >= np.quantile(size[wide], _DENSE))
+            densest = min(_DENSE, 1 - _LEAST_DENSE / max(int(wide.sum()), _LEAST_DENSE))
+            dense = wide & (size >= np.quantile(size[wide], densest))
         inks.append(np.median(samples[group][dense][:, 3:6], axis=0))
         full = np.median(away[group][dense], axis=0)
         share = away[group] @ full / max(float(full @ full), 1e-6)

@@ -2,10 +2,11 @@
 
 from numba import njit
 
-from tidymargin.core.candidates import solve_share
+from tidymargin.core.candidates import doubt_share, solve_share
 from tidymargin.core.colour import to_luma_chroma_kernel
 
 _TRACE = 2.5  # grains: how strong a trace of ink is that is half drawn to nothing
+_SHORT = 1.8  # variances: how far short of full ink a place falls that is half drawn to solid
 
 
 @njit(cache=True, nogil=True)
@@ -28,7 +29,7 @@ def solve_ink_kernel(  # type: ignore[no-untyped-def]
             cy, cu, cv = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
-            best, found, best_power = 1e18, 0.0, 1.0
+            best, found, best_power, doubt = 1e18, 0.0, 1.0, 0.0
             best_ink = 0
             for ink in range(inks.shape[0]):
                 fy, fu, fv = to_luma_chroma_kernel(inks[ink, 0], inks[ink, 1], inks[ink, 2])
@@ -38,9 +39,13 @@ def solve_ink_kernel(  # type: ignore[no-untyped-def]
                 if misfit < best:
                     best, best_ink, found = misfit, ink, share
                     best_power = (fy - by) ** 2 + (fu - bu) ** 2 + (fv - bv) ** 2
+                    doubt = doubt_share(fy - by, fu - bu, fv - bv, grain, ringing, blur)
             # a trace no stronger than the coding's own grain is drawn to nothing
             trace = (_TRACE * grain) ** 2 / max(1.0, best_power) if grain > 0.5 else 0.0
             found *= found * found / (found * found + trace + 1e-12)
+            short = 1.0 - found
+            if short > 0.0 and grain > 0.5:  # as is full ink that noise alone makes fall short
+                found = 1.0 - short * short * short / (short * short + _SHORT * doubt)
             share_out[out_row, out_col] = min(1.0, max(0.0, found)) if kept[best_ink] else 0.0
             for channel in range(3):
                 figure_out[out_row, out_col, channel] = inks[best_ink, channel]

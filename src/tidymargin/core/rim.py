@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.candidates import (
     MISFIT_UNIT,
+    doubt_share,
     find_even,
     mark_sure_kernel,
     mix_two,
@@ -39,7 +40,8 @@ _EXPLAINED = 2.0
 _DOUBTED = 0.2
 _NEAR_LOSSY_PX = 4
 _FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its noise
-_SHALLOW = 10.0  # doubt in a share that is too small for its depth
+_SHALLOW = 16.0  # doubt in a share that is too small for its depth
+_DOUBT = 4.0  # variances, as in ink: what falls short of solid by no more is drawn to it
 _EVEN_LEAST = 3
 _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
 _MOST_UNEVEN = 5.0
@@ -146,7 +148,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             y, u, v = cy - by, cu - bu, cv - bv
 
             # the nearest sure figure pixel that explains this one; the deeper in, the more of it shows
-            least_share = min(1.0, (deep - 1.0) / (width + 0.5)) if deep > 0 else 0.0
+            least_share = min(1.0, (deep - 1.0) / width) if deep > 0 else 0.0
             best = 1e18
             best_row, best_col = -1, -1
             for number in range(_ROUND.shape[0]):
@@ -183,7 +185,7 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                     )
                     cost = misfit / MISFIT_UNIT + _EVEN_COST
                     cost += shallow * max(0.0, least_share - share)
-                    if cost < best and share <= 1.1:
+                    if cost < best and share <= 1.3:
                         best, even = cost, entry
             red, green, blue = 0.0, 0.0, 0.0
             if even >= 0:
@@ -329,6 +331,12 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             fy, fu, fv = to_luma_chroma_kernel(red, green, blue)
             fy, fu, fv = fy - by, fu - bu, fv - bv
             share, _ = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
+            if (
+                lossy and deep > 1.5 and share < 1.0
+            ):  # short of solid by no more than coding explains
+                short = 1.0 - share
+                doubt = _DOUBT * doubt_share(fy, fu, fv, grain, ringing, blur)
+                share = 1.0 - short * short * short / (short * short + doubt)
             share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
             # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
