@@ -12,6 +12,7 @@ from tidymargin.core.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
+from tidymargin.services.history import list_history
 from tidymargin.services.opening import add_sheet, read_recipe_of
 
 pytestmark = pytest.mark.browser
@@ -220,3 +221,39 @@ def test_a_lost_server_is_said_and_found_again(page, workshop, badge_png, compla
     page.context.set_offline(False)
     page.locator("#messages .message").wait_for(state="detached")
     complaints.expect("ERR_INTERNET_DISCONNECTED")
+
+
+def set_tolerance(page, tolerance):
+    page.locator("#tolerance").fill(tolerance)
+    page.locator("#tolerance-form button", has_text="Set").click()
+
+
+def test_two_tabs_on_one_sheet_are_told_of_each_other_and_lose_nothing(
+    page, workshop, badge_png, complaints
+):
+    sheet = add_sheet(workshop, badge_png, "badge.png")
+    address = f"/sheets/{sheet.id}/?open=reach"
+    other = page.context.new_page()
+    for tab in (page, other):
+        tab.goto(address)
+        wait_measured(tab)
+    set_tolerance(page, "7.1")
+    page.locator("#undo", has_text="Undo tolerance").wait_for()
+    set_tolerance(other, "4.2")  # the other tab has not heard of it yet
+    other.locator(".message", has_text="changed in another tab").wait_for()
+    assert read_recipe_of(workshop.sheets.load(sheet.id)).reach.tolerance == 7.1
+    other.locator("#tolerance[value='7.1']").wait_for()  # it shows the newest state by now
+    other.get_by_role("button", name="Do it again on the newest state").click()
+    other.locator("#tolerance[value='4.2']").wait_for()
+    # undone here: the first tab hears of it by itself
+    other.locator("#undo").click()
+    other.locator("#tolerance[value='7.1']").wait_for()
+    set_tolerance(other, "3.3")
+    page.locator(".message", has_text="changed in another tab").wait_for()
+    page.locator("#tolerance[value='3.3']").wait_for()
+    page.locator("#phrase-history").click()
+    page.get_by_role("button", name="Tolerance 7.1 to 4.2").click()  # the way that was left
+    page.locator("#sheet-data[data-tolerance='4.2']").wait_for(state="attached")
+    said = [str(row.said) for row in list_history(workshop, workshop.sheets.load(sheet.id))]
+    assert said == ["Tolerance 7.1 to 3.3", "Tolerance 7.1 to 4.2", "Tolerance 1.0 to 7.1", "Opened"]  # fmt: skip
+    complaints.expect("409")

@@ -8,7 +8,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
-from tidymargin.services import deciding
+from tidymargin.services import deciding, history
 from tidymargin.services.exporting import export_sheet, key_file
 from tidymargin.services.opening import (
     add_sheet,
@@ -108,7 +108,7 @@ def test_a_tilted_area_is_undone_and_a_page_is_squared_up(workshop):
     assert not area_of(tilted).is_upright
     with pytest.raises(BadParameterError, match="No page"):
         deciding.square_up(workshop, tilted.id, tilted.head)  # somebody has set the area
-    back = deciding.undo_change(workshop, tilted.id, tilted.head)
+    back = history.undo_change(workshop, tilted.id, tilted.head)
     assert area_of(back).is_whole
     squared = deciding.square_up(workshop, back.id, back.head)
     assert np.abs(np.array(area_of(squared).corners) - PAGE_CORNERS).max() < 3
@@ -145,7 +145,7 @@ def test_a_figure_pick_and_a_guard_hold_what_a_high_tolerance_would_take(worksho
     assert alpha_of(workshop, wide)[200, 140] == 0
     picked = deciding.keep_place(workshop, wide.id, wide.head, 200, 140)
     assert alpha_of(workshop, picked)[200, 140] == 255
-    undone = deciding.undo_change(workshop, picked.id, picked.head)
+    undone = history.undo_change(workshop, picked.id, picked.head)
     guarded = deciding.guard_place(workshop, undone.id, undone.head, 200, 140)
     assert read_recipe_of(guarded).reach.guards[0].colour == "#E8D5C4"
     assert alpha_of(workshop, guarded)[200, 140] == 255

@@ -8,7 +8,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.core.reach import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services import deciding
+from tidymargin.services import deciding, history
 from tidymargin.services.cache import ByteCache
 from tidymargin.services.executor import Executor, Priority
 from tidymargin.services.exporting import export_sheet, key_file, to_export_name, trim_cut
@@ -125,10 +125,15 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
     for step in steps:
         states.append(step(states[-1]))
     assert len({state.head for state in states}) == len(states)
-    assert states[1].resolved == {"ground": "flat", "colour": "#FFFFFF", "figure": "opaque", "tolerance": 6.4}  # fmt: skip
+    assert states[1].resolved == {"ground": "flat", "colour": "#FFFFFF", "figure": "opaque", "tolerance": 6.4, "measured": 1.0}  # fmt: skip
+    said = [str(row.said) for row in history.list_history(workshop, states[-1])]
+    assert said[-1] == "Opened"
+    assert said[-2:-5:-1] == ["Tolerance 1.0 to 6.4", "Pocket at 20, 80 cleared", "Ground colour #FFFFFE"]  # fmt: skip
+    assert not any("%(" in words for words in said)
+    assert all(words[0].isupper() for words in said)  # none is a bare key of the catalogue
     now = states[-1]
     for expected in reversed(states[:-1]):
-        now = deciding.undo_change(workshop, now.id, now.head)
+        now = history.undo_change(workshop, now.id, now.head)
         assert read_recipe_of(now) == read_recipe_of(expected)
     same = deciding.set_tolerance(workshop, now.id, now.head, "auto")
     assert same.head == now.head  # what changes nothing makes no row

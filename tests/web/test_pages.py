@@ -142,7 +142,7 @@ def test_a_second_tab_that_is_behind_is_told_and_loses_nothing(client, token, wo
     send(client, token, path, tolerance="5", seen=sheet.head)
     behind = send(client, token, path, tolerance="9", seen=sheet.head)
     assert behind.status_code == 409
-    assert behind.headers["HX-Trigger"] == "sheet:behind"
+    assert behind.headers["HX-Trigger-After-Swap"] == "sheet:behind"
     assert "Nothing was lost" in soup(behind).text
     assert '"tolerance":5' in workshop.sheets.load(sheet.id).bodies["reach"]
 

@@ -43,6 +43,7 @@ def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:
         "colour": facts.ground.hex,
         "figure": facts.nature,
         "tolerance": facts.calm.tolerance if chosen == "auto" else chosen,
+        "measured": facts.calm.tolerance,
     }
 
 
@@ -449,17 +450,3 @@ def remove_thing(workshop: Workshop, sheet_id: int, seen: int, kind: str, number
 def _require_number(number: int, things: list[Any], kind: str) -> None:
     if not 1 <= number <= len(things):
         raise BadParameterError(f"Expected a {kind} from 1 to {len(things)}, got {number}.")
-
-
-def undo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
-    """Take the last change back."""
-    sheet = workshop.sheets.undo(sheet_id, seen)
-    start_measuring(workshop, sheet)
-    return sheet
-
-
-def redo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
-    """Bring the change back that was undone last."""
-    sheet = workshop.sheets.redo(sheet_id, seen)
-    start_measuring(workshop, sheet)
-    return sheet

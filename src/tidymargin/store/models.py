@@ -36,6 +36,7 @@ class SheetRow(Base):
         ForeignKey("state.id", use_alter=True, name="fk_sheet_head_id")
     )
     created_at: Mapped[str] = mapped_column(String(32))
+    binned_at: Mapped[str | None] = mapped_column(String(32))
 
 
 class StepRow(Base):

@@ -80,3 +80,13 @@ class Originals:
                 "The original file of this sheet is missing from the data folder.",
                 hint="Put the data folder back as it was, or add the picture again.",
             ) from error
+
+    def delete(self, names: list[str]) -> None:
+        """Delete files that no sheet needs any more; those that are gone already are passed over."""
+        for name in names:
+            self._place(name).unlink(missing_ok=True)
+
+    def size_of(self, name: str) -> int:
+        """Return a file's size in bytes; 0 where it is missing."""
+        place = self._place(name)
+        return place.stat().st_size if place.exists() else 0

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, delete, select, union
 from sqlalchemy.orm import Session
 
 from tidymargin.core.errors import NotFoundError, StaleHeadError
@@ -52,6 +52,23 @@ class NewState:
 
 
 @dataclass(frozen=True, slots=True)
+class State:
+    """One state of a sheet's history, with the recipe's steps as they stood.
+
+    `parent` is the state it was made from, None for the first; `redo` the one that redoing leads to.
+    """
+
+    id: int
+    parent: int | None
+    redo: int | None
+    change: str
+    bodies: Bodies
+    resolved: dict[str, Any]
+    engine_version: int
+    saved_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class Sheet:
     """A sheet at its present state.
 
@@ -80,11 +97,15 @@ def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
 
 
-def _require_sheet(session: Session, sheet_id: int) -> SheetRow:
+def _require_sheet(session: Session, sheet_id: int, *, binned: bool = False) -> SheetRow:
     row = session.get(SheetRow, sheet_id)
     if row is None:
         raise NotFoundError(
             f"There is no sheet {sheet_id}.", hint="Go back to the trays and choose another."
+        )
+    if row.binned_at is not None and not binned:
+        raise NotFoundError(
+            f"“{row.name}” is in the bin.", hint="Take it out of the bin on the page of trays."
         )
     return row
 
@@ -96,13 +117,16 @@ def _require_state(session: Session, state_id: int | None) -> StateRow:
     return row
 
 
+def _load_bodies(session: Session, states: list[StateRow]) -> list[Bodies]:
+    """Return the steps of each state; what states agree on is read once."""
+    wanted = {getattr(state, step) for state in states for step in STEP_COLUMNS}
+    found = session.execute(select(StepRow.name, StepRow.body).where(StepRow.name.in_(wanted)))
+    by_name: dict[str, str] = {name: body for name, body in found}  # noqa: C416 - rows, not pairs
+    return [{step: by_name[getattr(state, step)] for step in STEP_COLUMNS} for state in states]
+
+
 def _to_sheet(session: Session, row: SheetRow) -> Sheet:
     head = _require_state(session, row.head_id)
-    names = {step: getattr(head, step) for step in STEP_COLUMNS}
-    found = session.execute(
-        select(StepRow.name, StepRow.body).where(StepRow.name.in_(set(names.values())))
-    )
-    bodies: dict[str, str] = {name: body for name, body in found}  # noqa: C416 - rows, not pairs
     redo = session.get(StateRow, head.redo_id) if head.redo_id is not None else None
     return Sheet(
         id=row.id,
@@ -115,7 +139,7 @@ def _to_sheet(session: Session, row: SheetRow) -> Sheet:
         remarks=tuple(json.loads(row.remarks)),
         created_at=datetime.fromisoformat(row.created_at),
         head=head.id,
-        bodies={step: bodies[name] for step, name in names.items()},
+        bodies=_load_bodies(session, [head])[0],
         resolved=json.loads(head.resolved),
         engine_version=head.engine_version,
         saved_at=datetime.fromisoformat(head.created_at),
@@ -186,10 +210,81 @@ class Sheets:
             return _to_sheet(session, _require_sheet(session, sheet_id))
 
     def list_all(self) -> list[Sheet]:
-        """Return all sheets, the newest first."""
+        """Return all sheets that are not in the bin, the newest first."""
+        return self._list(in_bin=False)
+
+    def list_binned(self) -> list[Sheet]:
+        """Return the sheets in the bin, the newest first."""
+        return self._list(in_bin=True)
+
+    def _list(self, *, in_bin: bool) -> list[Sheet]:
+        wanted = SheetRow.binned_at.is_not(None) if in_bin else SheetRow.binned_at.is_(None)
         with Session(self._engine) as session:
-            rows = session.scalars(select(SheetRow).order_by(SheetRow.id.desc()))
+            rows = session.scalars(select(SheetRow).where(wanted).order_by(SheetRow.id.desc()))
             return [_to_sheet(session, row) for row in rows]
+
+    def list_states(self, sheet_id: int) -> list[State]:
+        """Return all states of a sheet's history, the first one first."""
+        with Session(self._engine) as session:
+            _require_sheet(session, sheet_id)
+            chosen = select(StateRow).where(StateRow.sheet_id == sheet_id).order_by(StateRow.id)
+            rows = list(session.scalars(chosen))
+            return [
+                State(
+                    row.id,
+                    row.parent_id,
+                    row.redo_id,
+                    row.change,
+                    bodies,
+                    json.loads(row.resolved),
+                    row.engine_version,
+                    datetime.fromisoformat(row.created_at),
+                )
+                for row, bodies in zip(rows, _load_bodies(session, rows), strict=True)
+            ]
+
+    def rename(self, sheet_id: int, name: str) -> Sheet:
+        """Give a sheet another name; no part of its history."""
+        with transaction(self._engine) as session:
+            row = _require_sheet(session, sheet_id)
+            row.name = name
+            session.flush()
+            return _to_sheet(session, row)
+
+    def bin(self, sheet_id: int) -> Sheet:
+        """Put a sheet into the bin; nothing of it is lost."""
+        with transaction(self._engine) as session:
+            row = _require_sheet(session, sheet_id, binned=True)
+            row.binned_at = row.binned_at or _now()
+            session.flush()
+            return _to_sheet(session, row)
+
+    def take_out(self, sheet_id: int) -> Sheet:
+        """Take a sheet out of the bin."""
+        with transaction(self._engine) as session:
+            row = _require_sheet(session, sheet_id, binned=True)
+            row.binned_at = None
+            session.flush()
+            return _to_sheet(session, row)
+
+    def empty_bin(self) -> list[str]:
+        """Delete the sheets in the bin with their history; return the originals nobody needs any more.
+
+        Steps that no other state has go too.
+        """
+        with transaction(self._engine) as session:
+            binned = list(session.scalars(select(SheetRow).where(SheetRow.binned_at.is_not(None))))
+            ids = [row.id for row in binned]
+            originals = {row.original for row in binned}
+            for row in binned:
+                row.head_id = None
+            session.flush()
+            session.execute(delete(StateRow).where(StateRow.sheet_id.in_(ids)))
+            session.execute(delete(SheetRow).where(SheetRow.id.in_(ids)))
+            used = union(*(select(getattr(StateRow, step)) for step in STEP_COLUMNS))
+            session.execute(delete(StepRow).where(StepRow.name.not_in(used)))
+            kept = set(session.scalars(select(SheetRow.original)))
+            return sorted(originals - kept)
 
     def find_same(self, original: str) -> str | None:
         """Return the name of a sheet with that original, if there is one."""
@@ -232,6 +327,21 @@ class Sheets:
             if head.redo_id is not None:
                 row.head_id = head.redo_id
                 session.flush()
+            return _to_sheet(session, row)
+
+    def visit(self, sheet_id: int, seen_head: int, state_id: int) -> Sheet:
+        """Go to any state of the history; redoing from its forerunners then leads back to it."""
+        with transaction(self._engine) as session:
+            row = self._require_head(session, sheet_id, seen_head)
+            there = _require_state(session, state_id)
+            if there.sheet_id != sheet_id:
+                raise NotFoundError("This state is not in the sheet’s history.")
+            row.head_id = there.id
+            while there.parent_id is not None:
+                before = _require_state(session, there.parent_id)
+                before.redo_id = there.id
+                there = before
+            session.flush()
             return _to_sheet(session, row)
 
     @staticmethod

@@ -59,7 +59,7 @@ def _show_error(error: DomainError) -> Response:
         response.headers["HX-Retarget"] = f"#said-{_field_of(error)}" if placed else "#messages"
         response.headers["HX-Reswap"] = "innerHTML"
         if status == 409:
-            response.headers["HX-Trigger"] = "sheet:behind"
+            response.headers["HX-Trigger-After-Swap"] = "sheet:behind"
     else:
         response = Response(render_template("error.html", error=error))
     response.status_code = status

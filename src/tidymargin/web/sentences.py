@@ -16,6 +16,7 @@ from tidymargin.core.pockets import Pocket, Pockets
 from tidymargin.core.strays import StrayGroup
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
+from tidymargin.services.keeping import DiskUse
 from tidymargin.services.reasons import format_percent
 from tidymargin.services.workshop import Measured
 from tidymargin.web.words import (
@@ -341,3 +342,29 @@ def say_trays(sheets: int) -> Markup:
     if not sheets:
         return Markup(escape(gettext("No sheet yet.")))
     return Markup(escape(ngettext("%(num)d sheet.", "%(num)d sheets.", sheets)))
+
+
+def _to_size(count: int) -> str:
+    """Return bytes in the unit that fits."""
+    if count < 1e6:
+        return f"{count / 1e3:.0f}\u00a0KB"
+    return f"{count / 1e6:,.1f}\u00a0MB" if count < 1e9 else f"{count / 1e9:,.2f}\u00a0GB"
+
+
+def say_bin(sheets: int, disk: DiskUse) -> str:
+    """Say what is in the bin and what emptying it would free."""
+    size = _to_size(disk.binned)
+    words = ngettext("%(num)d sheet in the bin", "%(num)d sheets in the bin", sheets)
+    return gettext("%(words)s, %(size)s", words=words, size=size)
+
+
+def say_disk(disk: DiskUse) -> str:
+    """Say what the data folder takes on the disk."""
+    return gettext(
+        "On the disk: %(all)s, of which originals %(originals)s, history %(history)s and a cache of "
+        "%(cache)s that may be deleted at any time.",
+        all=_to_size(disk.total),
+        originals=_to_size(disk.originals),
+        history=_to_size(disk.history),
+        cache=_to_size(disk.cache),
+    )

@@ -53,6 +53,7 @@ CHANGES = {
     "ink_kept": gettext_noop("ink brought back"),
     "fence": gettext_noop("fence"),
     "unfence": gettext_noop("fence removed"),
+    "engine": gettext_noop("present engine"),
 }
 """What made a state, in words: “Undo tolerance”."""
 

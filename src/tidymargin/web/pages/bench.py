@@ -2,11 +2,20 @@
 
 from collections.abc import Callable
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import (
+    Blueprint,
+    Response,
+    jsonify,
+    make_response,
+    redirect,
+    render_template,
+    request,
+    url_for,
+)
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.errors import BadParameterError
-from tidymargin.services import deciding
+from tidymargin.services import deciding, history
 from tidymargin.services.opening import area_of, is_measured, load_measured, read_recipe_of
 from tidymargin.services.reasons import explain_tolerance, find_reasons
 from tidymargin.store.sheets import Sheet
@@ -17,8 +26,9 @@ from tidymargin.web.words import CHANGES, KINDS, NATURES, PREPARATIONS, STARTS, 
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
-_STEPS = ("area", "ground", "reach", "colour", "proof", "export")
+_STEPS = ("area", "ground", "reach", "colour", "proof", "export", "history")
 _MOST_ROWS = 24
+_MOST_STATES = 300
 
 
 def _opened_step() -> str:
@@ -47,6 +57,9 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
         "area": area,
         "spot": (area.height // 2, area.width // 2),
     }
+    rows = history.list_history(workshop, sheet) if values["open"] == "history" else []
+    values["history"] = [(row, say_reason(row.said)) for row in rows[:_MOST_STATES]]
+    values["earlier"] = max(0, len(rows) - _MOST_STATES)
     if measured and facts and pockets:
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
@@ -347,10 +360,22 @@ def set_trim(sheet_id: int) -> Response | AnyResponse:
 @blueprint.post("/undo")
 def undo(sheet_id: int) -> Response | AnyResponse:
     """Take the last change back."""
-    return _answer(deciding.undo_change(the_workshop(), sheet_id, _read_seen()))
+    return _answer(history.undo_change(the_workshop(), sheet_id, _read_seen()))
 
 
 @blueprint.post("/redo")
 def redo(sheet_id: int) -> Response | AnyResponse:
     """Bring back what was undone last."""
-    return _answer(deciding.redo_change(the_workshop(), sheet_id, _read_seen()))
+    return _answer(history.redo_change(the_workshop(), sheet_id, _read_seen()))
+
+
+@blueprint.post("/history/<int:state>")
+def visit(sheet_id: int, state: int) -> Response | AnyResponse:
+    """Go to any state of the history."""
+    return _answer(history.visit_state(the_workshop(), sheet_id, _read_seen(), state))
+
+
+@blueprint.get("/head")
+def tell_head(sheet_id: int) -> Response:
+    """Tell the number of the present state, so that a tab can see that it is behind."""
+    return jsonify(head=the_workshop().sheets.load(sheet_id).head)

@@ -5,9 +5,11 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.errors import BadImageError
 from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.services import keeping
 from tidymargin.services.opening import add_sheet
+from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
-from tidymargin.web.sentences import say_trays
+from tidymargin.web.sentences import say_bin, say_disk, say_trays
 from tidymargin.web.words import gettext
 
 blueprint = Blueprint("trays", __name__)
@@ -20,16 +22,29 @@ def _chosen_backdrop() -> str:
     return asked if asked in BACKDROPS else "white"
 
 
+def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
+    workshop = the_workshop()
+    sheets = workshop.sheets.list_all()
+    binned = workshop.sheets.list_binned()
+    disk = keeping.measure_disk(workshop)
+    return {
+        "sheets": sheets,
+        "binned": binned,
+        "moved": moved,
+        "on": _chosen_backdrop(),
+        "sentence": say_trays(len(sheets)),
+        "said_bin": say_bin(len(binned), disk),
+        "said_disk": say_disk(disk),
+    }
+
+
 @blueprint.get("/")
 def show_trays() -> str:
     """Show every sheet."""
-    sheets = the_workshop().sheets.list_all()
     return render_template(
         "trays/index.html",
-        sheets=sheets,
-        on=_chosen_backdrop(),
+        **_facts_for_templates(),
         backdrops=BACKDROPS,
-        sentence=say_trays(len(sheets)),
         most_bytes=MAX_FILE_BYTES,
     )
 
@@ -37,10 +52,41 @@ def show_trays() -> str:
 @blueprint.get("/sheets")
 def show_sheets() -> str:
     """Show the contact sheet alone, after pictures came in."""
-    sheets = the_workshop().sheets.list_all()
-    return render_template(
-        "trays/_changed.html", sheets=sheets, on=_chosen_backdrop(), sentence=say_trays(len(sheets))
-    )
+    return render_template("trays/_changed.html", **_facts_for_templates())
+
+
+def _answer(moved: Sheet | None = None) -> str | AnyResponse:
+    """Show a changed tray: what changed to htmx, the whole page to a plain form."""
+    if "HX-Request" in request.headers:
+        return render_template("trays/_changed.html", **_facts_for_templates(moved))
+    return redirect(url_for("trays.show_trays", on=_chosen_backdrop()), 303)
+
+
+@blueprint.post("/sheets/<int:sheet_id>/name")
+def rename(sheet_id: int) -> str | AnyResponse:
+    """Give a sheet another name."""
+    keeping.rename_sheet(the_workshop(), sheet_id, request.form.get("name", ""))
+    return _answer()
+
+
+@blueprint.post("/sheets/<int:sheet_id>/bin")
+def bin_sheet(sheet_id: int) -> str | AnyResponse:
+    """Put a sheet into the bin."""
+    return _answer(keeping.bin_sheet(the_workshop(), sheet_id))
+
+
+@blueprint.post("/sheets/<int:sheet_id>/take-out")
+def take_out(sheet_id: int) -> str | AnyResponse:
+    """Take a sheet out of the bin."""
+    keeping.take_out(the_workshop(), sheet_id)
+    return _answer()
+
+
+@blueprint.post("/bin/empty")
+def empty_bin() -> str | AnyResponse:
+    """Delete for good what is in the bin."""
+    keeping.empty_bin(the_workshop())
+    return _answer()
 
 
 @blueprint.post("/sheets")

@@ -40,18 +40,55 @@ const lost = "The server does not answer. What was saved is safe; this page goes
 let isLost = false;
 const says = {
   lost: () => {
+    if (!isLost) say(lost);
     isLost = true;
-    say(lost);
-    setTimeout(() => isLost && stage.ask(), 2000);
+    setTimeout(() => isLost && askHead(), 2000);
   },
-  shown: () => {
-    if (isLost) byId("messages").replaceChildren();
-    isLost = false;
-  },
+  shown: () => {},
   zoomed: (scale) => {
     byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
   },
 };
+
+function loadLedger() {
+  window.htmx.ajax("GET", `${sheet.address}ledger?open=${byId("open-now").value}`, { target: "#ledger", swap: "outerHTML" });
+}
+
+// Asks which state the sheet is in: whether the server is back, and whether another tab went on.
+let changing = 0; // requests of this page's own that may move the head
+document.body.addEventListener("htmx:beforeRequest", () => (changing += 1));
+document.body.addEventListener("htmx:afterRequest", () => (changing -= 1));
+async function askHead() {
+  const before = sheet.head;
+  let answer;
+  let isThere;
+  try {
+    const response = await fetch(`${sheet.address}head`, { headers: { Accept: "application/json" } });
+    isThere = response.ok;
+    answer = await response.json();
+  } catch {
+    says.lost();
+    return;
+  }
+  if (!isThere) {
+    say([answer.message, answer.hint].filter(Boolean).join(" "));
+    return;
+  }
+  if (changing || sheet.head !== before) return;
+  const { head } = answer;
+  const isBack = isLost;
+  isLost = false;
+  if (isBack) byId("messages").replaceChildren();
+  if (String(head) !== sheet.head) {
+    say("This sheet was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them.");
+    loadLedger();
+  } else if (isBack) {
+    loadLedger();
+  }
+}
+const HEAD_EVERY_MS = 5000;
+setInterval(() => !document.hidden && !isLost && askHead(), HEAD_EVERY_MS);
+document.addEventListener("visibilitychange", () => !document.hidden && askHead());
 
 const sheet = readSheet();
 const stage = new Stage(byId("stage"), sheet, says);
@@ -236,14 +273,24 @@ document.body.addEventListener("htmx:afterSwap", (event) => {
   if (event.detail.target.classList.contains("said")) event.detail.target.scrollIntoView({ block: "nearest" });
 });
 document.body.addEventListener("htmx:sendError", says.lost);
-document.body.addEventListener("sheet:behind", () => {
-  window.htmx.ajax("GET", `${sheet.address}ledger?open=${byId("open-now").value}`, { target: "#ledger", swap: "outerHTML" });
+// A change that came too late is refused, and may be made again on what is newest by one click.
+let refused = null;
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.xhr.status === 409) refused = event.detail.requestConfig;
 });
-document.body.addEventListener("htmx:oobBeforeSwap", (event) => {
-  // a refusal stays to be read while the newest state is fetched behind it
-  if (event.detail.target?.id === "messages" && event.detail.xhr?.responseURL?.includes("/ledger")) {
-    event.detail.shouldSwap = false;
-  }
+document.body.addEventListener("sheet:behind", () => {
+  const order = refused;
+  const again = document.createElement("button");
+  again.className = "button small";
+  again.type = "button";
+  again.textContent = "Do it again on the newest state";
+  again.addEventListener("click", () => {
+    byId("messages").replaceChildren();
+    const given = order.formData ? Object.fromEntries(order.formData.entries()) : order.parameters;
+    window.htmx.ajax("POST", order.path, { target: "#ledger", swap: "outerHTML", source: "#ledger", values: { ...given, seen: sheet.head } });
+  });
+  byId("messages").querySelector(".message")?.append(again);
+  loadLedger();
 });
 
 byId("whole").addEventListener("click", () => {

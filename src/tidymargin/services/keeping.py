@@ -1,0 +1,80 @@
+"""Keeping sheets: their names, the bin, and what all of it takes on the disk."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from tidymargin.core.errors import BadParameterError
+from tidymargin.services.opening import to_shown_name
+from tidymargin.services.workshop import Workshop
+from tidymargin.store.sheets import Sheet
+
+
+@dataclass(frozen=True, slots=True)
+class DiskUse:
+    """What a data folder takes, in bytes; `binned` is the part of the originals that is in the bin."""
+
+    originals: int
+    history: int
+    cache: int
+    binned: int
+
+    @property
+    def total(self) -> int:
+        """All of it."""
+        return self.originals + self.history + self.cache
+
+
+def _size_below(folder: Path) -> int:
+    sizes = []
+    for place in folder.rglob("*"):
+        try:
+            sizes.append(place.stat().st_size if place.is_file() else 0)
+        except FileNotFoundError:  # written aside and renamed since it was listed
+            continue
+    return sum(sizes)
+
+
+def measure_disk(workshop: Workshop) -> DiskUse:
+    """Return what the data folder takes on the disk."""
+    folder = workshop.folder
+    sheets = workshop.sheets
+    kept = {sheet.original for sheet in sheets.list_all()}
+    binned = {sheet.original for sheet in sheets.list_binned()} - kept
+    return DiskUse(
+        originals=_size_below(folder / "originals"),
+        history=sum(place.stat().st_size for place in folder.glob("sheets.sqlite*")),
+        cache=_size_below(folder / "cache"),
+        binned=sum(workshop.originals.size_of(name) for name in binned),
+    )
+
+
+def rename_sheet(workshop: Workshop, sheet_id: int, name: str) -> Sheet:
+    """Give a sheet another name.
+
+    Raises
+    ------
+    BadParameterError
+        It is empty.
+    """
+    if not name.strip():
+        raise BadParameterError(
+            "Expected a name, got nothing.",
+            hint="Type what the sheet is to be called.",
+            field="name",
+        )
+    return workshop.sheets.rename(sheet_id, to_shown_name(name))
+
+
+def bin_sheet(workshop: Workshop, sheet_id: int) -> Sheet:
+    """Put a sheet into the bin, with its original and its history."""
+    return workshop.sheets.bin(sheet_id)
+
+
+def take_out(workshop: Workshop, sheet_id: int) -> Sheet:
+    """Take a sheet out of the bin."""
+    return workshop.sheets.take_out(sheet_id)
+
+
+def empty_bin(workshop: Workshop) -> None:
+    """Delete for good what is in the bin."""
+    workshop.originals.delete(workshop.sheets.empty_bin())
