@@ -87,3 +87,9 @@ def photograph_letter(seed: int) -> tuple[np.ndarray, np.ndarray]:
     code = ("#7A5236", "#44484C", "#9C8468", "#303030")[seed % 4]
     table = make_wood(720, 640, random, code=code)
     return add_grain(photograph_page(page, table, PAGE_CORNERS), random, 1.5), letter[..., 3]
+
+
+def read_png(data: bytes) -> np.ndarray:
+    with Image.open(io.BytesIO(data)) as image:
+        assert (image.format, image.mode) == ("PNG", "RGBA")
+        return np.asarray(image)

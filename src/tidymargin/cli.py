@@ -27,7 +27,12 @@ from tidymargin.outcomes import outcome_of
 from tidymargin.services.exporting import key_file
 from tidymargin.services.opening import add_sheet
 from tidymargin.services.reporting import report_file
-from tidymargin.services.workshop import Workshop, open_workshop, warm_kernels
+from tidymargin.services.workshop import (
+    Workshop,
+    hold_memory_low,
+    open_workshop,
+    warm_kernels,
+)
 
 FIRST_PORT = 8137
 _PORTS_TRIED = 50
@@ -52,6 +57,7 @@ def _told(command: Callable[..., None]) -> Callable[..., None]:
 @click.group()
 def main() -> None:
     """Key plain grounds out of pictures."""
+    hold_memory_low()
 
 
 def _bind(port: int | None) -> socket.socket:

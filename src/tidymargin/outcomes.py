@@ -9,6 +9,7 @@ from tidymargin.core.errors import (
     NotFoundError,
     RefusedError,
     StaleHeadError,
+    StoppedError,
     StorageFullError,
     TooLargeError,
     UnusableArgumentError,
@@ -24,6 +25,7 @@ OUTCOMES: dict[type[DomainError], tuple[int, int]] = {  # error: (HTTP status, e
     NotFoundError: (404, 66),
     StaleHeadError: (409, 75),
     StorageFullError: (507, 74),
+    StoppedError: (503, 75),
     RefusedError: (403, 77),
 }
 

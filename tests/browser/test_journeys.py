@@ -1,13 +1,11 @@
-import io
 from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 import pytest
-from PIL import Image
 
 from tests.browser.conftest import drop_files, find_axe_faults, tab_to, wait_measured
-from tests.conftest import draw_badge
+from tests.conftest import draw_badge, read_png
 from tidymargin.core.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.demo.truth import encode_picture
@@ -17,12 +15,6 @@ from tidymargin.services.opening import add_sheet, read_recipe_of
 
 pytestmark = pytest.mark.browser
 GAP = (80, 20)  # row and col of the see-through gap in the badge of 160 px
-
-
-def read_png(data: bytes) -> np.ndarray:
-    with Image.open(io.BytesIO(data)) as image:
-        assert (image.format, image.mode) == ("PNG", "RGBA")
-        return np.asarray(image)
 
 
 def export(page) -> np.ndarray:

@@ -1,20 +1,98 @@
 import threading
+from itertools import pairwise
 
 import numpy as np
 import pytest
 
+from tests.conftest import read_png
 from tidymargin.core.area import whole_area
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.errors import BadParameterError, StoppedError
+from tidymargin.core.picture import Region
 from tidymargin.core.reach import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services import deciding, history
 from tidymargin.services.cache import ByteCache
 from tidymargin.services.executor import Executor, Priority
-from tidymargin.services.exporting import export_sheet, key_file, to_export_name, trim_cut
+from tidymargin.services.exporting import (
+    crop_bands,
+    export_sheet,
+    find_extent,
+    key_file,
+    to_export_name,
+)
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of, to_shown_name
 from tidymargin.services.viewing import View, render_original, render_view
 from tidymargin.services.workshop import open_workshop
+
+
+def test_a_job_is_stopped_while_it_waits_and_at_its_next_tick_when_it_runs():
+    executor = Executor(workers=1)
+    begun, go_on = threading.Event(), threading.Event()
+
+    def long_work():
+        executor.tick(0.25)
+        begun.set()
+        go_on.wait(10)
+        executor.tick(0.5)
+
+    running = executor.submit("running", Priority.EXPORT, long_work)
+    waiting = executor.submit("waiting", Priority.EXPORT, lambda: None)
+    assert begun.wait(10)
+    assert (executor.progress("running"), executor.progress("waiting")) == (0.25, 0.0)
+    assert executor.stop("waiting")
+    assert executor.stop("running")
+    go_on.set()
+    for future in (running, waiting):
+        with pytest.raises(StoppedError):
+            future.result(10)
+    assert executor.progress("running") is None
+    assert not executor.stop("running")
+    executor.close()
+
+
+def test_heavy_jobs_run_together_only_within_the_budget_and_leave_a_worker_to_views():
+    executor = Executor(workers=3, budget_bytes=100)
+    begun = {name: threading.Event() for name in "abc"}
+    go_on = threading.Event()
+
+    def work(name):
+        begun[name].set()
+        go_on.wait(10)
+
+    jobs = [
+        executor.submit(name, Priority.OPENING, lambda name=name: work(name), cost_bytes=cost)
+        for name, cost in (("a", 80), ("b", 80), ("c", 10))
+    ]
+    assert begun["a"].wait(10)
+    assert begun["c"].wait(10)  # it fits beside the first; the second has to wait
+    assert not begun["b"].is_set()
+    assert executor.run("view", Priority.VIEW, lambda: "seen") == "seen"
+    go_on.set()
+    for job in jobs:
+        job.result(10)
+    assert begun["b"].is_set()
+    executor.close()
+
+
+def test_a_part_of_a_job_is_computed_once_whoever_comes_to_it_first():
+    executor = Executor(workers=1)
+    counts = []
+    queued = threading.Event()
+
+    def part():
+        counts.append(1)
+        return 7
+
+    def outer():
+        queued.wait(10)
+        return executor.run_inside("part", part)  # takes over what still waits in the queue
+
+    job = executor.submit("outer", Priority.VIEW, outer)
+    asked = executor.submit("part", Priority.EXPORT, part)
+    queued.set()
+    assert (job.result(10), asked.result(10), len(counts)) == (7, 7, 1)
+    executor.close()
 
 
 def test_a_name_is_computed_once_however_many_ask():
@@ -163,12 +241,32 @@ def test_trimming_leaves_the_figure_and_an_even_transparent_margin(workshop, she
     assert facts.outside.shape == (160, 160)
     cut = render_view(workshop, sheet, View(0, 0, 1, 160, 160))
     rows = np.flatnonzero(cut[..., 3].any(axis=1))
+    cols = np.flatnonzero(cut[..., 3].any(axis=0))
     for margin in (0, 3, 200):
-        out = trim_cut(cut, margin)
-        assert out.shape[0] == rows[-1] - rows[0] + 1 + 2 * margin
-        inner = np.flatnonzero(out[..., 3].any(axis=1))
-        assert (inner[0], out.shape[0] - 1 - inner[-1]) == (margin, margin)
-    np.testing.assert_array_equal(trim_cut(np.zeros((4, 5, 4), np.uint8), 9).shape, (4, 5, 4))
+        sheet = deciding.set_trim(workshop, sheet.id, sheet.head, True, margin)
+        out = read_png(export_sheet(workshop, sheet)).copy()
+        core = cut[rows[0] : rows[-1] + 1, cols[0] : cols[-1] + 1]
+        shown = out[margin : len(out) - margin, margin : out.shape[1] - margin]
+        np.testing.assert_array_equal(shown, core)
+        out[margin : len(out) - margin, margin : out.shape[1] - margin, 3] = 0
+        assert not out[..., 3].any()
+
+
+def test_cropping_band_by_band_equals_padding_the_whole():
+    random = np.random.default_rng(4)
+    rgba = random.integers(0, 256, (37, 23, 4), np.uint8)
+    padded = np.pad(rgba, ((9, 9), (9, 9), (0, 0)), "edge")
+    padded[:9, :, 3] = padded[-9:, :, 3] = 0
+    padded[:, :9, 3] = padded[:, -9:, 3] = 0
+    for _ in range(40):
+        ends = np.unique([0, *random.integers(1, 37, 3), 37])
+        bands = [rgba[a:b] for a, b in pairwise(ends)]
+        top, left = (int(v) for v in random.integers(-9, 10, 2))
+        bottom, right = int(random.integers(20, 46)), int(random.integers(12, 32))
+        got = np.concatenate(list(crop_bands(bands, Region(top, left, bottom, right), 37)))
+        np.testing.assert_array_equal(got, padded[top + 9 : bottom + 9, left + 9 : right + 9])
+    box, kept = find_extent([np.zeros((4, 5, 4), np.uint8)])
+    assert (box, kept[0].unpack().shape) == (None, (4, 5, 4))
 
 
 def test_a_figure_pick_in_a_recipe_holds_a_place_that_would_go(badge_png):

@@ -11,6 +11,7 @@ from itertools import pairwise
 from typing import ClassVar
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
@@ -22,8 +23,11 @@ _MOST_PERIOD_PX = 120.0
 _LEAST_MATCH = 0.6
 _BLOCKS = 12
 _SAMPLES = 200_000
+_UNIT = 10_000
+_UNKNOWN = -32768
 
 Tone = NDArray[np.float64]
+Wave = NDArray[np.int16]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,17 +92,40 @@ def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:
     return np.median(border[upper], axis=0), np.median(border[lower], axis=0)
 
 
-def _to_wave(
-    rgb: NDArray[np.uint8], light: Tone, dark: Tone
-) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """Return where each pixel stands between the tones, about -1 to 1, and whether it does at all."""
-    half, middle = (light - dark) / 2, (light + dark) / 2
-    power = float(half @ half)
-    away = rgb.astype(np.float32) - middle.astype(np.float32)
-    along = (away @ half.astype(np.float32)) / np.float32(power)
-    across = ((away - along[..., None] * half.astype(np.float32)) ** 2).sum(axis=2)
-    known = (across < max(60.0, 0.1 * power)) & (np.abs(along) < 1.35)
-    return np.where(known, np.clip(along, -1.1, 1.1), 0).astype(np.float32), np.asarray(known)
+@njit(cache=True, nogil=True)
+def _wave_kernel(rgb, light, dark, out):  # type: ignore[no-untyped-def]
+    """Fill where each pixel of (h, w, 3) stands between the tones, in units of 1/10 000."""
+    power = 0.0
+    for channel in range(3):
+        power += ((light[channel] - dark[channel]) / 2.0) ** 2
+    limit = max(60.0, 0.1 * power)
+    for row in range(rgb.shape[0]):
+        for col in range(rgb.shape[1]):
+            along, size = 0.0, 0.0
+            for channel in range(3):
+                away = rgb[row, col, channel] - (light[channel] + dark[channel]) / 2.0
+                along += away * (light[channel] - dark[channel]) / 2.0
+                size += away * away
+            along /= power
+            if size - along * along * power < limit and abs(along) < 1.35:
+                out[row, col] = round(_UNIT * min(1.1, max(-1.1, along)))
+            else:
+                out[row, col] = _UNKNOWN
+
+
+def _to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> Wave:
+    """Return where each pixel of (h, w, 3) stands between the tones, -1 to 1 in units of 1/10 000.
+
+    `_UNKNOWN` stands for a pixel that has neither tone nor a mixture of them.
+    """
+    out = np.empty(rgb.shape[:2], np.int16)
+    _wave_kernel(rgb, light, dark, out)
+    return out
+
+
+def _to_shares(wave: Wave) -> NDArray[np.float32]:
+    """Return a part of the wave as -1 to 1, 0 where it is unknown."""
+    return np.where(wave == _UNKNOWN, 0, wave / np.float32(_UNIT)).astype(np.float32)
 
 
 def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
@@ -126,7 +153,7 @@ def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
 
 
 def _refine(
-    wave: NDArray[np.float32], frequency: tuple[float, float]
+    wave: Wave, frequency: tuple[float, float]
 ) -> tuple[tuple[float, float], tuple[float, float]]:
     """Return frequencies and phases of rows and columns, from how phases drift from block to block.
 
@@ -151,7 +178,8 @@ def _refine(
         by_rows = np.empty((len(rows_at) - 1, width), np.complex128)
         for block, (first, last) in enumerate(pairwise(rows_at)):
             turned = down[first:last].astype(np.complex64)
-            by_rows[block] = turned.real @ wave[first:last] + 1j * (turned.imag @ wave[first:last])
+            shares = _to_shares(wave[first:last])
+            by_rows[block] = turned.real @ shares + 1j * (turned.imag @ shares)
         for turning in (across, across.conj()):
             found = np.add.reduceat(by_rows * turning[None, :], cols_at[:-1], axis=1).ravel()
             drifts.append(_fit_drift(places, found))
@@ -177,49 +205,57 @@ def _fit_drift(
     return origin + base, by_row, by_col
 
 
+@njit(cache=True, nogil=True)
+def _read_kernel(wave, down, across, signs_down, signs_across, gate, is_across, power, found):  # type: ignore[no-untyped-def]
+    """Sum, for each column (or row), how its pixels go with the other wave, where they fit the signs."""
+    for row in range(wave.shape[0]):
+        for col in range(wave.shape[1]):
+            if wave[row, col] == _UNKNOWN:
+                continue
+            value = wave[row, col] / _UNIT
+            if abs(value - signs_down[row] * signs_across[col]) >= gate:
+                continue
+            line = col if is_across else row
+            other = down[row] if is_across else across[col]
+            power[line] += other * other
+            found[line] += value * other
+
+
 def _read_waves(
-    wave: NDArray[np.float32],
-    known: NDArray[np.bool_],
-    down: NDArray[np.float64],
-    across: NDArray[np.float64],
+    wave: Wave, down: NDArray[np.float64], across: NDArray[np.float64]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Read both waves off the picture, each row and column on its own, by turns.
 
     Pixels that contradict the present waves by more than tile borders explain are figure.
     """
-    g_down, g_across = np.sign(down).astype(np.float32), np.sign(across).astype(np.float32)
-    for gate in (
-        3.0,
-        0.7,
-        0.5,
-        0.5,
-    ):  # at first nothing is shut out: a whole row may have the wrong sign
-        near = ((np.abs(wave - np.outer(g_down, g_across)) < gate) & known).astype(np.float32)
-        weighed = near * wave
-        for axis in (0, 1):
-            other = g_down if axis == 0 else g_across
-            kept = near if axis == 0 else near.T
-            seen = weighed if axis == 0 else weighed.T
-            power = kept.T @ (other**2)
-            found = (seen.T @ other) / np.maximum(power, 1e-6)
-            before = g_across if axis == 0 else g_down
+    g_down, g_across = np.sign(down), np.sign(across)
+    # at first nothing is shut out: a whole row may have the wrong sign
+    for gate in (3.0, 0.7, 0.5, 0.5):
+        signs_down, signs_across = g_down, g_across
+        for is_across in (True, False):
+            before = g_across if is_across else g_down
+            power, found = np.zeros(len(before)), np.zeros(len(before))
+            _read_kernel(
+                wave, g_down, g_across, signs_down, signs_across, gate, is_across, power, found
+            )
             trust = power / (power + 0.2)
-            merged = trust * found + (1 - trust) * before
-            if axis == 0:
+            merged = trust * found / np.maximum(power, 1e-6) + (1 - trust) * before
+            if is_across:
                 g_across = np.clip(merged, -1.1, 1.1)
             else:
                 g_down = np.clip(merged, -1.1, 1.1)
-    return g_down, g_across
+    return g_down.astype(np.float32), g_across.astype(np.float32)
 
 
 def _border_lines(
-    wave: NDArray[np.float32],
+    picture: Picture, light: Tone, dark: Tone
 ) -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
     """Return whole columns and rows along the border, to find the frequency down and across by."""
-    height, width = wave.shape
-    rows = [0, 1, 2, 3, height - 4, height - 3, height - 2, height - 1]
-    cols = [0, 1, 2, 3, width - 4, width - 3, width - 2, width - 1]
-    return [wave[:, c] for c in cols], [wave[r] for r in rows]
+    lines = []
+    for along in (picture.rgb.transpose(1, 0, 2), picture.rgb):
+        ends = np.concatenate([along[:4], along[-4:]])
+        lines.append(list(_to_shares(_to_wave(np.ascontiguousarray(ends), light, dark))))
+    return lines[0], lines[1]
 
 
 def measure_checker(picture: Picture) -> CheckerGround | None:
@@ -240,51 +276,60 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     if tones is None:
         return None
     light, dark = tones
-    wave, known = _to_wave(picture.rgb, light, dark)
-    if float(np.mean(known[frame])) < 0.4:
+    at_rows, at_cols = np.nonzero(frame)
+    seen = _to_wave(picture.rgb[at_rows, at_cols][None], light, dark)[0]
+    if float(np.mean(seen != _UNKNOWN)) < 0.4:
         return None
-    columns, rows = _border_lines(wave)
+    columns, rows = _border_lines(picture, light, dark)
     (f, f_power), (g, g_power) = _find_frequency(columns), _find_frequency(rows)
     if f == 0 or g == 0:
         return None
     if not 0.8 < f / g < 1.25:  # squares: the clearer direction stands for both
         f = g = f if f_power > g_power else g
+    wave = _to_wave(picture.rgb, light, dark)
     frequency, phases = _refine(wave, (f, g))
     down = np.sin(2 * np.pi * frequency[0] * np.arange(picture.height) + phases[0])
     across = np.sin(2 * np.pi * frequency[1] * np.arange(picture.width) + phases[1])
-    model = np.sign(np.outer(down, across))
-    seen = wave[frame]
-    match = float((np.sign(seen) * model[frame])[np.abs(seen) > 0.5].mean())
+    shares = _to_shares(seen)
+    model = np.sign(down[at_rows] * across[at_cols])
+    match = float((np.sign(shares) * model)[np.abs(shares) > 0.5].mean())
     if abs(match) < _LEAST_MATCH:
         return None
     down = down * np.sign(match)
-    g_down, g_across = _read_waves(wave, known, down, across)
+    g_down, g_across = _read_waves(wave, down, across)
     return _with_noise(
-        picture,
-        wave,
-        light,
-        dark,
-        g_down,
-        g_across,
+        picture.rgb[at_rows, at_cols],
+        shares,
+        (light, dark),
+        (g_down, g_across),
+        (at_rows, at_cols),
         0.25 / frequency[0] + 0.25 / frequency[1],
-        frame,
     )
 
 
 def _with_noise(
-    picture: Picture, wave: NDArray[np.float32], light: Tone, dark: Tone,
-    down: NDArray[np.float32], across: NDArray[np.float32], period_px: float, frame: NDArray[np.bool_],
-) -> CheckerGround:  # fmt: skip
-    """Settle the tones on what lies well inside tiles, and measure noise and share at the border."""
-    strong_down, strong_across = np.abs(down) > 0.9, np.abs(across) > 0.9
-    inside = frame & strong_down[:, None] & strong_across[None, :]
-    model = np.outer(np.sign(down), np.sign(across))
-    fits = inside & (np.abs(wave - model) < 0.4)
+    border: NDArray[np.uint8],
+    shares: NDArray[np.float32],
+    tones: tuple[Tone, Tone],
+    waves: tuple[NDArray[np.float32], NDArray[np.float32]],
+    places: tuple[NDArray[np.int64], NDArray[np.int64]],
+    period_px: float,
+) -> CheckerGround:
+    """Settle the tones on what lies well inside tiles, and measure noise and share at the border.
+
+    `border` (N, 3) and `shares` (N,) are the border's pixels and where they stand between the tones, at
+    the rows and columns `places`.
+    """
+    down, across = waves
+    rows, cols = places
+    model = np.sign(down[rows]) * np.sign(across[cols])
+    inside = (np.abs(down[rows]) > 0.9) & (np.abs(across[cols]) > 0.9)
+    fits = inside & (np.abs(shares - model) < 0.4)
     settled = []
-    for side, tone in ((1, light), (-1, dark)):
+    for side, tone in zip((1, -1), tones, strict=True):
         of_tone = fits & (model == side)
         settled.append(
-            picture.rgb[of_tone].astype(np.float64).mean(axis=0) if of_tone.sum() > 20 else tone
+            border[of_tone].astype(np.float64).mean(axis=0) if of_tone.sum() > 20 else tone
         )
     found = CheckerGround(
         settled[0].astype(np.float32),
@@ -295,13 +340,12 @@ def _with_noise(
         0.0,
         0.0,
     )
-    rows, cols = np.nonzero(frame)
     step = max(1, len(rows) // _SAMPLES)
     rows, cols = rows[::step], cols[::step]
     share = np.clip((down[rows] * across[cols] + 1) / 2, 0, 1)[:, None]
     ground = found.dark_rgb + share * (found.light_rgb - found.dark_rgb)
     away = 100 * np.linalg.norm(
-        srgb_u8_to_oklab(picture.rgb[rows, cols]) - linear_to_oklab(srgb_to_linear(ground / 255)),
+        srgb_u8_to_oklab(border[::step]) - linear_to_oklab(srgb_to_linear(ground / 255)),
         axis=1,
     )
     contrast = 100 * float(np.linalg.norm(

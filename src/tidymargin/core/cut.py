@@ -1,5 +1,6 @@
 """From a picture and a few decisions to the cut: global facts once, then any region on its own."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -19,6 +20,7 @@ from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
 from tidymargin.core.prepare import Preparation, prepare_steps
 from tidymargin.core.profile import measure_rim
+from tidymargin.core.progress import Tick, no_tick
 from tidymargin.core.reach import (
     HIGHEST_TOLERANCE,
     Pick,
@@ -37,7 +39,8 @@ from tidymargin.core.walls import Fence, Guard, wall_off
 Nature = Literal["opaque", "ink"]
 
 Start = Literal["outside", "picks", "everywhere"]
-_BAND_PX = 768
+_BAND_PX = 512
+_PIECE_PX = 1536
 _SPECK_PX = 5
 _GRAINY = 0.5
 
@@ -80,6 +83,7 @@ def measure_sheet(
     nature: Nature | Literal["auto"] = "auto",
     preparations: tuple[Preparation, ...] = (),
     also_rgb: tuple[tuple[float, float, float], ...] = (),
+    tick: Tick = no_tick,
 ) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
@@ -98,6 +102,8 @@ def measure_sheet(
         See `prepare_steps`.
     also_rgb : tuple of 3 float each
         Further flat colours of the ground, 0 to 255; with any, the ground is flat.
+    tick : callable
+        Told the share that is done, 0 to 1.
 
     Raises
     ------
@@ -112,16 +118,21 @@ def measure_sheet(
             detected = Detected(measure_flats(picture, ground_rgb, also_rgb))
         else:
             detected = detect_ground(picture, ground_kind, ground_rgb)
+        tick(0.3)
         difference = measure_difference(picture, detected.ground)
+    tick(0.55)
     if preparations:
         difference = replace(difference, steps=prepare_steps(difference.steps, preparations))
     ground = detected.ground
     outside = seed_outside(difference.steps, picture.alpha)
+    tick(0.65)
     curve = measure_curve(outside)
     grain = ground.noise + difference.ringing
     jumps = find_jumps(outside, difference.steps, grain)
     calm = find_calm(curve, jumps, grain)
+    tick(0.8)
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
+    tick(0.9)
     step = to_step(calm.tolerance)
     stands = difference.steps > step
     if ground.kind == "checker":  # an even figure matches every other tile, and stands all the same
@@ -296,11 +307,27 @@ class Cutter:
             dropped_inks=self.dropped_inks,
         )
 
-    def render_whole(self) -> NDArray[np.uint8]:
-        """Return the whole cut, (H, W, 4) uint8; rendered in bands, so that only one is worked on at a time."""
-        out = np.empty((self.picture.height, self.picture.width, 4), np.uint8)
+    def render_band(self, band: Region) -> NDArray[np.uint8]:
+        """Return the cut in a band of rows; worked on in pieces, so that little memory is taken at once."""
+        out = np.empty((band.height, band.width, 4), np.uint8)
+        for left in range(band.left, band.right, _PIECE_PX):
+            piece = Region(band.top, left, band.bottom, min(left + _PIECE_PX, band.right))
+            out[piece.seen_from(band).slices] = self.render(piece)
+        return out
+
+    def render_bands(self, tick: Tick = no_tick) -> Iterator[NDArray[np.uint8]]:
+        """Yield the whole cut from the top, in bands of a few hundred rows."""
         for band in whole(self.picture.height, self.picture.width).bands(_BAND_PX):
-            out[band.slices] = self.render(band)
+            tick(band.top / self.picture.height)
+            yield self.render_band(band)
+
+    def render_whole(self) -> NDArray[np.uint8]:
+        """Return the whole cut, (H, W, 4) uint8."""
+        out = np.empty((self.picture.height, self.picture.width, 4), np.uint8)
+        top = 0
+        for band in self.render_bands():
+            out[top : top + len(band)] = band
+            top += len(band)
         return out
 
 

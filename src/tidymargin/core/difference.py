@@ -15,6 +15,7 @@ from tidymargin.core.colour import (
 )
 from tidymargin.core.ground import Ground
 from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.pieces import mark_pieces
 
 STEP = 0.2
 """Difference per step of the quantised map."""
@@ -130,14 +131,37 @@ def _ripple_sample_kernel(raw, contrast, away_px, strong, reach, per_unit, out):
     return count
 
 
-def _touches_border(mask: NDArray[np.uint8]) -> NDArray[np.bool_]:
-    """Return the pieces of a mask that touch the picture's border."""
-    count, labels = cv2.connectedComponents(mask, connectivity=4)
+@njit(cache=True, nogil=True)
+def _below_kernel(raw, contrast, base, share, out):  # type: ignore[no-untyped-def]
+    """Mark what differs by no more than a base, plus a share of the contrast near it where that is more.
+
+    All in the units of the raw map; `base` is a pair: what always counts, and the least of the share.
+    """
+    for row in range(raw.shape[0]):
+        for col in range(raw.shape[1]):
+            limit = base[0] + max(base[1], share * contrast[row, col])
+            out[row, col] = 1 if raw[row, col] <= limit else 0
+
+
+def _below(
+    raw: NDArray[np.uint16], contrast: NDArray[np.uint16], base: tuple[float, float], share: float
+) -> NDArray[np.uint8]:
+    out = np.empty(raw.shape, np.uint8)
+    _below_kernel(raw, contrast, base, share, out)
+    return out
+
+
+def _touching_border(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return the pieces of a mask that touch the picture's border, as 0 and 1."""
+    count, found = cv2.connectedComponents(mask, connectivity=4, ltype=cv2.CV_32S)
+    labels = np.asarray(found, np.int32)
     at_border = np.zeros(count, np.bool_)
     for line in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
         at_border[line] = True
     at_border[0] = False
-    return np.asarray(at_border[labels])
+    touching = np.zeros(mask.shape, np.bool_)
+    mark_pieces(labels, at_border, touching)
+    return touching.view(np.uint8)
 
 
 def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], noise: float) -> float:
@@ -146,14 +170,14 @@ def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], nois
     Ringing ripples, while a pale outline is even: so what is measured is how far places differ from
     the mean around them, and not how far from the ground.
     """
-    half = np.maximum(contrast // 2, int(_STRONG / 2 * _RAW_PER_UNIT))
-    away_px = np.asarray(cv2.distanceTransform((raw <= half).astype(np.uint8), cv2.DIST_L2, 3))
     # what the figure closes in does not count, nor what differs by too much to be haze
-    haze = raw <= noise * _RAW_PER_UNIT + np.maximum(_RAW_PER_UNIT, _HAZE_SHARE * contrast)
-    clear = cv2.erode(
-        _touches_border(haze.view(np.uint8)).view(np.uint8), np.ones((3, 3), np.uint8)
-    )
+    haze = _below(raw, contrast, (noise * _RAW_PER_UNIT, _RAW_PER_UNIT), _HAZE_SHARE)
+    clear = cv2.erode(_touching_border(haze), np.ones((3, 3), np.uint8))
+    del haze
+    faint = _below(raw, contrast, (0.0, _STRONG / 2 * _RAW_PER_UNIT), 0.5)
+    away_px = np.asarray(cv2.distanceTransform(faint, cv2.DIST_L2, 3))
     away_px[np.asarray(clear) == 0] = 0
+    del clear, faint
     counts = np.zeros(1000, np.int64)
     total = _ripple_sample_kernel(
         raw, contrast, away_px, _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, _RAW_PER_UNIT, counts

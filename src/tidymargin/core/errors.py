@@ -57,5 +57,9 @@ class RefusedError(DomainError):
     """The request cannot be trusted or has expired."""
 
 
+class StoppedError(DomainError):
+    """Somebody stopped the work that this was waiting for."""
+
+
 class UnusableArgumentError(DomainError):
     """A command's arguments do not go together or name what is not there."""

@@ -138,7 +138,8 @@ def _split_alpha(image: Image.Image, remarks: list[str]) -> Picture:
             remarks.append("Came in with transparent parts, which stay transparent")
     elif image.mode == "CMYK":
         remarks.append("Converted from CMYK to sRGB")
-    return Picture(np.array(image.convert("RGB")), alpha)
+    # without a copy beside the library's own: what it hands out is ours alone
+    return Picture(np.asarray(image if image.mode == "RGB" else image.convert("RGB")), alpha)
 
 
 def _read_dots_per_inch(image: Image.Image) -> float | None:
@@ -187,8 +188,8 @@ def decode_picture(data: bytes) -> Decoded:
                 if getattr(image, "n_frames", 1) > 1 and name != "JPEG":
                     remarks.append("The first of several frames was taken")
                 image.load()
-                upright = ImageOps.exif_transpose(image)
-                picture = _split_alpha(_to_srgb(_to_8_bit(upright, remarks), remarks), remarks)
+                ImageOps.exif_transpose(image, in_place=True)
+                picture = _split_alpha(_to_srgb(_to_8_bit(image, remarks), remarks), remarks)
         except Image.DecompressionBombError as error:
             raise TooLargeError(
                 f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got far more.",

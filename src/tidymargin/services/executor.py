@@ -5,14 +5,18 @@ import itertools
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future
+from dataclasses import dataclass, field
 from enum import IntEnum
 from typing import Any, TypeVar
 
 import cv2
 
+from tidymargin.core.errors import StoppedError
+
 T = TypeVar("T")
 
-_WORKERS = 2
+_WORKERS = 3
+_BUDGET_BYTES = 3 * 1024**3
 
 
 class Priority(IntEnum):
@@ -24,40 +28,114 @@ class Priority(IntEnum):
     EXPORT = 3
 
 
+@dataclass(slots=True, eq=False)
+class _Job:
+    """One computation, from being asked for to its result."""
+
+    name: str
+    priority: Priority
+    compute: Callable[[], Any]
+    cost_bytes: int
+    future: "Future[Any]" = field(default_factory=Future)
+    is_started: bool = False
+    is_stopped: bool = False
+    share: float = 0.0
+
+
 class Executor:
     """Worker threads that take the most urgent job first.
 
-    However many ask for a name while it waits or runs, it is computed once. HTTP threads only wait.
+    However many ask for a name while it waits or runs, it is computed once. HTTP threads only wait. One
+    worker is always left to what somebody looks at, and heavy jobs run together only within a budget.
+
+    Parameters
+    ----------
+    workers : int
+        Threads, 1 or more.
+    budget_bytes : int
+        What running jobs together may take; one that alone takes more runs when nothing heavy does.
     """
 
-    def __init__(self, workers: int = _WORKERS) -> None:
+    def __init__(self, workers: int = _WORKERS, budget_bytes: int = _BUDGET_BYTES) -> None:
         self._ready = threading.Condition()
-        self._queue: list[tuple[int, int, str]] = []
-        self._jobs: dict[str, tuple[Callable[[], Any], Future[Any]]] = {}
-        self._started: set[str] = set()
+        self._queue: list[tuple[int, int, _Job]] = []
+        self._jobs: dict[str, _Job] = {}
+        self._running: list[_Job] = []
         self._numbers = itertools.count()
         self._closed = False
+        self._most_heavy = max(1, workers - 1)
+        self._budget = budget_bytes
+        self._here = threading.local()
         cv2.setNumThreads(1)  # the workers are the parallelism
         for number in range(workers):
             threading.Thread(target=self._work, name=f"compute-{number}", daemon=True).start()
 
-    def submit(self, name: str, priority: Priority, compute: Callable[[], T]) -> "Future[T]":
+    def submit(
+        self, name: str, priority: Priority, compute: Callable[[], T], *, cost_bytes: int = 0
+    ) -> "Future[T]":
         """Queue a computation, or join the one of that name; a more urgent call moves it forward."""
         with self._ready:
-            if name in self._jobs:
-                future: Future[T] = self._jobs[name][1]
-                if name not in self._started:
-                    heapq.heappush(self._queue, (priority, next(self._numbers), name))
-                return future
-            future = Future()
-            self._jobs[name] = (compute, future)
-            heapq.heappush(self._queue, (priority, next(self._numbers), name))
+            job = self._jobs.get(name)
+            if job is None:
+                job = self._jobs[name] = _Job(name, priority, compute, cost_bytes)
+            elif job.is_started or priority >= job.priority:
+                return job.future
+            job.priority = priority
+            heapq.heappush(self._queue, (priority, next(self._numbers), job))
             self._ready.notify()
-            return future
+            return job.future
 
-    def run(self, name: str, priority: Priority, compute: Callable[[], T]) -> T:
+    def run(
+        self, name: str, priority: Priority, compute: Callable[[], T], *, cost_bytes: int = 0
+    ) -> T:
         """Queue a computation and wait for its result; its error is raised here."""
-        return self.submit(name, priority, compute).result()
+        return self.submit(name, priority, compute, cost_bytes=cost_bytes).result()
+
+    def run_inside(self, name: str, compute: Callable[[], T]) -> T:
+        """Compute a part of the job that calls this, or wait for the worker that is at it already."""
+        with self._ready:
+            job = self._jobs.get(name)
+            is_others = job is not None and job.is_started
+            if job is None:
+                job = self._jobs[name] = _Job(name, Priority.VIEW, compute, 0)
+            if not is_others:
+                job.is_started = True
+        if not is_others:
+            self._finish(job)
+        found: T = job.future.result()
+        return found
+
+    def tick(self, share: float) -> None:
+        """Note how far the calling thread's job has come, 0 to 1.
+
+        Raises
+        ------
+        StoppedError
+            Somebody has stopped it.
+        """
+        for job in getattr(self._here, "jobs", ()):
+            job.share = share
+            if job.is_stopped:
+                raise StoppedError("This was stopped.", hint="Begin it again when you want it.")
+
+    def progress(self, name: str) -> float | None:
+        """Return how far a job has come, 0 while it waits, None when there is none of that name."""
+        with self._ready:
+            job = self._jobs.get(name)
+            return None if job is None else job.share
+
+    def stop(self, name: str) -> bool:
+        """Stop a job: at once while it waits, at its next tick when it runs; False without one."""
+        with self._ready:
+            job = self._jobs.get(name)
+            if job is None:
+                return False
+            job.is_stopped = True
+            if job.is_started:
+                return True
+            del self._jobs[name]
+        job.future.set_exception(StoppedError("This was stopped."))
+        return True
 
     def close(self) -> None:
         """Let the workers end after what they are computing now."""
@@ -65,27 +143,60 @@ class Executor:
             self._closed = True
             self._ready.notify_all()
 
+    def _may_run(self, job: _Job) -> bool:
+        heavy = [other for other in self._running if other.priority > Priority.VIEW]
+        if job.priority > Priority.VIEW and len(heavy) >= self._most_heavy:
+            return False
+        held = sum(other.cost_bytes for other in self._running)
+        return held == 0 or held + job.cost_bytes <= self._budget
+
+    def _take(self) -> _Job | None:
+        """Take the most urgent job that may run now off the queue."""
+        put_back = []
+        found = None
+        while self._queue and found is None:
+            entry = heapq.heappop(self._queue)
+            job = entry[2]
+            if self._jobs.get(job.name) is not job or job.is_started:
+                continue  # stopped, or moved forward earlier and taken by now
+            if self._may_run(job):
+                found = job
+            else:
+                put_back.append(entry)
+        for entry in put_back:
+            heapq.heappush(self._queue, entry)
+        return found
+
     def _work(self) -> None:
         while True:
             with self._ready:
-                while not self._queue and not self._closed:
+                job = self._take()
+                while job is None and not self._closed:
                     self._ready.wait()
-                if self._closed:
+                    job = self._take()
+                if job is None or self._closed:
                     return
-                _, _, name = heapq.heappop(self._queue)
-                if name not in self._jobs or name in self._started:
-                    continue  # moved forward earlier, and done or running by now
-                self._started.add(name)
-                compute, future = self._jobs[name]
-            result, failure = None, None
-            try:
-                result = compute()
-            except BaseException as error:  # noqa: BLE001 - handed to whoever waits
-                failure = error
-            with self._ready:
-                del self._jobs[name]
-                self._started.discard(name)
-            if failure is None:
-                future.set_result(result)
-            else:
-                future.set_exception(failure)
+                job.is_started = True
+                self._running.append(job)
+            self._finish(job)
+
+    def _finish(self, job: _Job) -> None:
+        """Compute a job in this thread and hand its result or error to whoever waits."""
+        jobs = getattr(self._here, "jobs", ())
+        self._here.jobs = (*jobs, job)
+        result, failure = None, None
+        try:
+            result = job.compute()
+        except BaseException as error:  # noqa: BLE001 - handed to whoever waits
+            failure = error
+        self._here.jobs = jobs
+        with self._ready:
+            if self._jobs.get(job.name) is job:
+                del self._jobs[job.name]
+            if job in self._running:
+                self._running.remove(job)
+            self._ready.notify_all()
+        if failure is None:
+            job.future.set_result(result)
+        else:
+            job.future.set_exception(failure)

@@ -1,84 +1,140 @@
-"""Making the PNG that a sheet or a file on the command line is exported as."""
+"""Making the PNG that a sheet or a file on the command line is exported as, band by band."""
 
-import cv2
+import zlib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.cut import Cutter
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.progress import Tick, no_tick
 from tidymargin.formats.decode import decode_picture
-from tidymargin.formats.encode import encode_png
+from tidymargin.formats.encode import encode_bands
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import cut_by, cut_name, load_cutter, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
+Rgba = NDArray[np.uint8]
+_BAND_PX = 512
 
-def trim_cut(rgba: NDArray[np.uint8], margin_px: int) -> NDArray[np.uint8]:
-    """Return the cut cropped to its figure, with a transparent margin around it.
+
+@dataclass(frozen=True, slots=True)
+class _Squeezed:
+    """A band of the cut, put aside until it is known what is trimmed off."""
+
+    data: bytes
+    shape: tuple[int, ...]
+
+    def unpack(self) -> Rgba:
+        return np.frombuffer(zlib.decompress(self.data), np.uint8).reshape(self.shape)
+
+
+def find_extent(bands: Iterable[Rgba]) -> tuple[Region | None, list[_Squeezed]]:
+    """Return the box of everything that is not wholly transparent, and the bands put aside.
+
+    The box is None where there is no figure at all.
+    """
+    kept = []
+    top, bottom = -1, 0
+    at = 0
+    columns: NDArray[np.bool_] | None = None
+    for band in bands:
+        shows = band[..., 3] > 0
+        rows = np.flatnonzero(shows.any(axis=1))
+        if len(rows):
+            top = at + int(rows[0]) if top < 0 else top
+            bottom = at + int(rows[-1]) + 1
+        seen = np.asarray(shows.any(axis=0))
+        columns = seen if columns is None else columns | seen
+        kept.append(_Squeezed(zlib.compress(np.ascontiguousarray(band).data, 1), band.shape))
+        at += len(band)
+    if top < 0 or columns is None:
+        return None, kept
+    cols = np.flatnonzero(columns)
+    return Region(top, int(cols[0]), bottom, int(cols[-1]) + 1), kept
+
+
+def crop_bands(bands: Iterable[Rgba], box: Region, height: int) -> Iterator[Rgba]:
+    """Yield what lies in a box, from the top.
 
     Parameters
     ----------
-    rgba : (H, W, 4) ndarray of uint8
-        The cut.
-    margin_px : int
-        Added on every side, beyond the picture's own edge where it must be.
-
-    Returns
-    -------
-    (h, w, 4) ndarray of uint8
-        The whole cut where it has no figure at all.
+    bands : iterable of (h, W, 4) ndarray of uint8
+        The whole cut.
+    box : Region
+        May reach beyond the cut: there its border's colours are carried on, fully transparent.
+    height : int
+        Of the whole cut.
     """
-    rows = np.flatnonzero(rgba[..., 3].any(axis=1))
-    cols = np.flatnonzero(rgba[..., 3].any(axis=0))
-    if len(rows) == 0:
-        return rgba
-    top, bottom = int(rows[0]) - margin_px, int(rows[-1]) + 1 + margin_px
-    left, right = int(cols[0]) - margin_px, int(cols[-1]) + 1 + margin_px
-    height, width = rgba.shape[:2]
-    inner = rgba[max(0, top) : bottom, max(0, left) : right]
-    padded = cv2.copyMakeBorder(
-        inner,
-        max(0, -top),
-        max(0, bottom - height),
-        max(0, -left),
-        max(0, right - width),
-        cv2.BORDER_REPLICATE,  # carries the colours on; the alpha is set to nothing below
-    )
-    out = np.asarray(padded, np.uint8)
-    for beyond in (
-        np.s_[: max(0, -top)],
-        np.s_[out.shape[0] - max(0, bottom - height) :],
-        np.s_[:, : max(0, -left)],
-        np.s_[:, out.shape[1] - max(0, right - width) :],
-    ):
-        out[beyond][..., 3] = 0
-    return out
+    at = 0
+    for band in bands:
+        width = band.shape[1]
+        # rows beyond the cut go with its first and its last band
+        first = box.top if at == 0 else max(box.top, at)
+        is_last = at + len(band) == height
+        last = box.bottom if is_last else min(box.bottom, at + len(band))
+        cols = np.arange(box.left, box.right)
+        beside = (cols < 0) | (cols >= width)
+        for start in range(first, last, _BAND_PX):
+            rows = np.arange(start, min(start + _BAND_PX, last))
+            inside = band[np.clip(rows - at, 0, len(band) - 1)]
+            out = inside[:, np.clip(cols, 0, width - 1)]
+            out[:, beside, 3] = 0
+            out[(rows < 0) | (rows >= height), :, 3] = 0
+            yield out
+        at += len(band)
 
 
-def _to_png(cutter: Cutter, recipe: Recipe, dots_per_inch: float | None) -> bytes:
-    rgba = cutter.render_whole()
+def export_bands(
+    cutter: Cutter, recipe: Recipe, dots_per_inch: float | None, tick: Tick = no_tick
+) -> Iterator[bytes]:
+    """Yield the parts of a cut's PNG, as its recipe says."""
+    height, width = cutter.picture.height, cutter.picture.width
+    bands = cutter.render_bands(tick)
+    box = whole(height, width)
     if recipe.export.trim:
-        rgba = trim_cut(rgba, recipe.export.margin_px)
-    return encode_png(rgba, dots_per_inch=dots_per_inch)
+        figure, aside = find_extent(bands)
+        bands = (band.unpack() for band in aside)
+        if figure is not None:
+            margin = recipe.export.margin_px
+            box = figure.grown(margin, Region(-margin, -margin, height + margin, width + margin))
+            bands = crop_bands(bands, box, height)
+    yield from encode_bands(bands, box.height, box.width, dots_per_inch=dots_per_inch)
+
+
+def export_name(sheet: Sheet) -> str:
+    """Return the name of the job that exports a sheet's present state."""
+    recipe = read_recipe_of(sheet)
+    return f"export:{cut_name(sheet, recipe)}:{recipe.export.name}"
 
 
 def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
-    """Return a sheet's cut as PNG, as its recipe says."""
+    """Return a sheet's cut as PNG, as its recipe says.
+
+    Raises
+    ------
+    StoppedError
+        Somebody stopped it.
+    """
     recipe = read_recipe_of(sheet)
 
     def compute() -> bytes:
-        return _to_png(load_cutter(workshop, sheet, recipe), recipe, sheet.dots_per_inch)
+        cutter = load_cutter(workshop, sheet, recipe)
+        parts = export_bands(cutter, recipe, sheet.dots_per_inch, workshop.executor.tick)
+        return b"".join(parts)
 
-    name = f"export:{cut_name(sheet, recipe)}:{recipe.export.name}"
-    return workshop.executor.run(name, Priority.EXPORT, compute)
+    return workshop.executor.run(export_name(sheet), Priority.EXPORT, compute)
 
 
 def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
     decoded = decode_picture(data)
     cutter = cut_by(recipe, decoded.picture)
-    return _to_png(cutter, recipe, decoded.dots_per_inch)
+    return b"".join(export_bands(cutter, recipe, decoded.dots_per_inch))
 
 
 def to_export_name(name: str) -> str:

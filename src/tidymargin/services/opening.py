@@ -17,6 +17,7 @@ from tidymargin.core.cut import (
 from tidymargin.core.ground import from_hex
 from tidymargin.core.page import find_page
 from tidymargin.core.picture import Picture
+from tidymargin.core.progress import Tick, no_tick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority
@@ -24,6 +25,7 @@ from tidymargin.services.workshop import Measured, Workshop
 from tidymargin.store.sheets import NewSheet, NewState, Sheet
 
 _LONGEST_NAME = 120
+_PEAK_BYTES = 16
 _CLEAN = 0.05  # the noise below which a ground was made, not photographed or scanned
 
 
@@ -119,11 +121,12 @@ def facts_name(sheet: Sheet, recipe: Recipe) -> str:
 
 
 def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
+    """Measure a work area unless its facts are at hand; for the executor's own jobs."""
     name = facts_name(sheet, recipe)
     found = workshop.measured.get(name)
     if found is None:
         picture = load_work(workshop, sheet, recipe)
-        facts = measure_by(recipe, picture)
+        facts = measure_by(recipe, picture, workshop.executor.tick)
         spot = find_spot(facts, facts.calm.tolerance)
         page = propose_page(recipe, picture, facts)
         found = Measured(picture, facts, spot, choose_blotter(picture, facts), page)
@@ -131,12 +134,12 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
     return found
 
 
-def measure_by(recipe: Recipe, picture: Picture) -> SheetFacts:
+def measure_by(recipe: Recipe, picture: Picture, tick: Tick = no_tick) -> SheetFacts:
     """Measure what the work area holds as the recipe's first step says."""
     said = recipe.ground
     colour = None if said.colour == "auto" else from_hex(said.colour)
     also = tuple(from_hex(code) for code in said.also)
-    return measure_sheet(picture, colour, said.kind, said.figure, said.preparations, also)
+    return measure_sheet(picture, colour, said.kind, said.figure, said.preparations, also, tick)
 
 
 def cut_by(recipe: Recipe, picture: Picture) -> Cutter:
@@ -158,16 +161,49 @@ def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Queue the facts of a sheet without waiting for them."""
     recipe = read_recipe_of(sheet)
     workshop.executor.submit(
-        facts_name(sheet, recipe), Priority.OPENING, lambda: _measure(workshop, sheet, recipe)
+        facts_name(sheet, recipe),
+        Priority.OPENING,
+        lambda: _measure(workshop, sheet, recipe),
+        cost_bytes=measuring_cost(sheet),
     )
+
+
+def measuring_cost(sheet: Sheet) -> int:
+    """Return what measuring a sheet takes at its peak, in bytes; see docs/memory.md."""
+    return _PEAK_BYTES * sheet.width * sheet.height
 
 
 def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
     """Whether a sheet's facts are at hand; if not, they are being measured now."""
     if workshop.measured.get(facts_name(sheet, read_recipe_of(sheet))) is not None:
         return True
-    start_measuring(workshop, sheet)
+    if measuring_name(sheet) not in workshop.stopped:
+        start_measuring(workshop, sheet)
     return False
+
+
+def measuring_name(sheet: Sheet) -> str:
+    """Return the name of the job that measures a sheet's present state."""
+    return facts_name(sheet, read_recipe_of(sheet))
+
+
+def measuring_progress(workshop: Workshop, sheet: Sheet) -> float | None:
+    """Return how far measuring has come, 0 to 1; None when it was stopped."""
+    name = measuring_name(sheet)
+    return None if name in workshop.stopped else (workshop.executor.progress(name) or 0.0)
+
+
+def stop_measuring(workshop: Workshop, sheet: Sheet) -> None:
+    """Stop measuring a sheet, until somebody begins it again."""
+    name = measuring_name(sheet)
+    if workshop.executor.stop(name):
+        workshop.stopped.add(name)
+
+
+def resume_measuring(workshop: Workshop, sheet: Sheet) -> None:
+    """Measure a sheet after all."""
+    workshop.stopped.discard(measuring_name(sheet))
+    start_measuring(workshop, sheet)
 
 
 def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> Measured:
@@ -177,7 +213,10 @@ def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None
     found = workshop.measured.get(name)
     if found is None:
         found = workshop.executor.run(
-            name, Priority.OPENING, lambda: _measure(workshop, sheet, recipe)
+            name,
+            Priority.OPENING,
+            lambda: _measure(workshop, sheet, recipe),
+            cost_bytes=measuring_cost(sheet),
         )
     return found
 
@@ -203,7 +242,10 @@ def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     cutter = workshop.cutters.get(name)
     if cutter is not None:
         return cutter
-    found = workshop.measured.get(facts_name(sheet, recipe)) or _measure(workshop, sheet, recipe)
+    facts_at = facts_name(sheet, recipe)
+    found = workshop.measured.get(facts_at) or workshop.executor.run_inside(
+        facts_at, lambda: _measure(workshop, sheet, recipe)
+    )
     decisions = recipe.to_decisions(area_of(sheet, recipe))
     place = levels_name(sheet, recipe)
     levels = workshop.levels.get(place)

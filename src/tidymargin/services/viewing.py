@@ -10,7 +10,7 @@ from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.formats.encode import encode_png
+from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
@@ -232,7 +232,7 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
             tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
             picture = cutter.picture
             view = _fit(picture, THUMBNAIL_PX)
-            return encode_png(_cut_window(tiled, view, whole(picture.height, picture.width)))
+            return encode_quick(_cut_window(tiled, view, whole(picture.height, picture.width)))
 
         found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
         workshop.small.put(name, found, len(found))
@@ -247,4 +247,4 @@ def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 4
     left = min(max(0.0, (region.left + region.right - side) / 2), area.width - side)
     cell = max(1.0, side / side_px)
     view = View(left, top, cell, max(1, int(side / cell)), max(1, int(side / cell)))
-    return encode_png(render_original(workshop, sheet, view)[: view.height, : view.width])
+    return encode_quick(render_original(workshop, sheet, view)[: view.height, : view.width])

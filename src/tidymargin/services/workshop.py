@@ -1,5 +1,6 @@
 """What every service works with: the store, the executor and the caches of one data folder."""
 
+import ctypes
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,8 @@ from tidymargin.store.originals import Originals
 from tidymargin.store.sheets import Sheets
 
 _MB = 1024 * 1024
+_M_MMAP_THRESHOLD = -3
+_RETURNED_BYTES = 4 * _MB
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,11 +48,23 @@ class Workshop:
     cutters: ByteCache[Cutter] = field(default_factory=lambda: ByteCache(256 * _MB))
     tiles: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(256 * _MB))
     small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
+    stopped: set[str] = field(default_factory=set)
 
     def close(self) -> None:
         """Stop computing and let go of the database; what is saved stays."""
         self.executor.close()
         self.sheets.close()
+
+
+def hold_memory_low() -> None:
+    """Have large arrays go back to the system when they are freed, where the C library can be told to.
+
+    By default it raises the size from which it does so whenever one is freed, and keeps the rest.
+    """
+    try:
+        ctypes.CDLL("libc.so.6").mallopt(_M_MMAP_THRESHOLD, _RETURNED_BYTES)
+    except (OSError, AttributeError):
+        return  # another C library: memory is then only less tight
 
 
 def open_workshop(folder: Path) -> Workshop:

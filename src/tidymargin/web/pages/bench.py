@@ -16,7 +16,17 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.errors import BadParameterError
 from tidymargin.services import deciding, history
-from tidymargin.services.opening import area_of, is_measured, load_measured, read_recipe_of
+from tidymargin.services.exporting import export_name, to_export_name
+from tidymargin.services.opening import (
+    area_of,
+    is_measured,
+    load_measured,
+    measuring_name,
+    measuring_progress,
+    read_recipe_of,
+    resume_measuring,
+    stop_measuring,
+)
 from tidymargin.services.reasons import explain_tolerance, find_reasons
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
@@ -49,6 +59,9 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
         "recipe": recipe,
         "open": _opened_step(),
         "steps": say_recipe(area, recipe, measured, pockets, narrows),
+        "share": None if measured else measuring_progress(workshop, sheet),
+        "export_name": to_export_name(sheet.name),
+        "to_decide": pockets.to_decide if pockets else 0,
         "measured": facts is not None,
         "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
         "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
@@ -373,6 +386,45 @@ def redo(sheet_id: int) -> Response | AnyResponse:
 def visit(sheet_id: int, state: int) -> Response | AnyResponse:
     """Go to any state of the history."""
     return _answer(history.visit_state(the_workshop(), sheet_id, _read_seen(), state))
+
+
+_WORK = {"measuring": measuring_name, "export": export_name}
+
+
+def _read_work() -> str:
+    """Return the name of the job that a request asks about."""
+    asked = request.values.get("work", "")
+    if asked not in _WORK:
+        raise BadParameterError("Expected “measuring” or “export” as work.", field="work")
+    return asked
+
+
+@blueprint.get("/progress")
+def tell_progress(sheet_id: int) -> Response:
+    """Tell how far long work has come, 0 to 1; null when it is not going on."""
+    workshop = the_workshop()
+    name = _WORK[_read_work()](workshop.sheets.load(sheet_id))
+    return jsonify(share=workshop.executor.progress(name))
+
+
+@blueprint.post("/stop")
+def stop_work(sheet_id: int) -> Response | AnyResponse:
+    """Stop long work; what is saved stays as it is."""
+    workshop = the_workshop()
+    sheet = workshop.sheets.load(sheet_id)
+    if _read_work() == "measuring":
+        stop_measuring(workshop, sheet)
+    else:
+        workshop.executor.stop(export_name(sheet))
+    return _answer(sheet)
+
+
+@blueprint.post("/measure")
+def resume(sheet_id: int) -> Response | AnyResponse:
+    """Measure a sheet after all."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    resume_measuring(the_workshop(), sheet)
+    return _answer(sheet)
 
 
 @blueprint.get("/head")

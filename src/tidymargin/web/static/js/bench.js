@@ -1,6 +1,7 @@
 // The bench: puts stage, pointer, curve and proof strip together and keeps them in step with the server.
 
 import { Curve } from "./curve.js";
+import { Exporting } from "./exporting.js";
 import { Newest, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
@@ -201,6 +202,7 @@ document.addEventListener("click", (event) => {
 });
 
 const pointer = new Pointer(stage, acts);
+new Exporting(sheet, say);
 
 new Curve({
   attempt: (tolerance) => {

@@ -17,13 +17,19 @@ function addRow(name) {
   bar.setAttribute("aria-label", `${words.sending} ${name}`);
   const state = document.createElement("span");
   state.className = "soft";
-  row.append(title, bar, state);
+  const stop = document.createElement("button");
+  stop.className = "button small";
+  stop.type = "button";
+  stop.textContent = words.stop;
+  stop.setAttribute("aria-label", `${words.stop} ${name}`);
+  row.append(title, bar, state, stop);
   arrivals.append(row);
-  return { row, bar, state };
+  return { row, bar, state, stop };
 }
 
-function refuse({ bar, state }, text) {
+function refuse({ bar, state, stop }, text) {
   bar.remove();
+  stop.remove();
   state.className = "said";
   state.textContent = text;
 }
@@ -46,8 +52,14 @@ function send(file, shown) {
       shown.state.textContent = words.sending;
     };
     request.upload.onload = () => {
+      shown.stop.remove(); // from here on it may be kept already
       shown.bar.removeAttribute("value");
       shown.state.textContent = words.reading;
+    };
+    shown.stop.addEventListener("click", () => request.abort());
+    request.onabort = () => {
+      refuse(shown, words.stopped);
+      resolve(null);
     };
     request.onerror = () => {
       refuse(shown, words.lost);

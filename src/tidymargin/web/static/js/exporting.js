@@ -1,0 +1,86 @@
+// Exporting with progress and a way to stop. Without this script the link is a plain download.
+
+import { toQuery } from "./pixels.js";
+
+const SAY_AFTER_MS = 500;
+const ASK_EVERY_MS = 400;
+
+export class Exporting {
+  constructor(sheet, say) {
+    this.sheet = sheet;
+    this.say = say;
+    this.abort = null;
+    document.addEventListener("click", (event) => {
+      const link = event.target.closest?.("#export");
+      if (link) {
+        event.preventDefault();
+        this.begin(link);
+      }
+      if (event.target.id === "stop-export") this.stop();
+    });
+  }
+
+  async begin(link) {
+    if (this.abort) return;
+    this.abort = new AbortController();
+    const words = link.textContent;
+    const { making, stopped } = link.dataset;
+    const ask = setInterval(() => this.tell(making), ASK_EVERY_MS);
+    const show = setTimeout(() => this.showStop(true), SAY_AFTER_MS);
+    try {
+      const headers = { Accept: "application/json" };
+      const response = await fetch(link.href, { headers, signal: this.abort.signal });
+      if (!response.ok) throw new Error(await readRefusal(response));
+      saveAs(await response.blob(), link.download);
+    } catch (error) {
+      this.say(error.name === "AbortError" ? stopped : error.message);
+    }
+    clearInterval(ask);
+    clearTimeout(show);
+    this.showStop(false);
+    this.abort = null;
+    const now = document.getElementById("export"); // a change may have put another in its place
+    if (now.dataset.busy) now.textContent = words;
+    delete now.dataset.busy;
+  }
+
+  async tell(making) {
+    const response = await fetch(`${this.sheet.address}progress?${toQuery({ work: "export" })}`).catch(() => null);
+    const { share } = response?.ok ? await response.json() : { share: null };
+    const link = document.getElementById("export");
+    if (share === null || !this.abort) return;
+    link.dataset.busy = "1";
+    link.textContent = making.replace("{share}", Math.round(100 * share));
+  }
+
+  showStop(on) {
+    document.getElementById("stop-export").hidden = !on;
+  }
+
+  stop() {
+    const body = new FormData();
+    body.append("work", "export");
+    fetch(`${this.sheet.address}stop`, { method: "POST", body, headers: { "X-CSRFToken": document.body.dataset.token } }).catch(() => null);
+    this.abort?.abort();
+  }
+}
+
+async function readRefusal(response) {
+  try {
+    const { message, hint } = await response.json();
+    return [message, hint].filter(Boolean).join(" ");
+  } catch {
+    return `${response.status}`;
+  }
+}
+
+function saveAs(blob, name) {
+  const place = URL.createObjectURL(blob);
+  const link = document.createElement("a");
+  link.href = place;
+  link.download = name;
+  document.body.append(link);
+  link.click();
+  link.remove();
+  setTimeout(() => URL.revokeObjectURL(place), 60_000);
+}

@@ -1,0 +1,71 @@
+"""Long work says how far it has come and can be stopped; a stopped sheet is as it was."""
+
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.browser.conftest import wait_measured
+from tests.conftest import read_png
+from tidymargin.core import cut
+from tidymargin.demo.truth import encode_picture
+from tidymargin.services.opening import add_sheet
+
+
+@pytest.fixture
+def tall_png() -> bytes:
+    """A dark bar on white, in eight bands of rows."""
+    rgb = np.full((4000, 60, 3), 255.0, np.float32)
+    rgb[40:3960, 20:40] = 30
+    return encode_picture(rgb, "png")
+
+
+def test_an_export_shows_its_progress_and_is_stopped_by_a_button(
+    page, workshop, tall_png, monkeypatch
+):
+    render = cut.Cutter.render_band
+    slow = threading.Event()
+    slow.set()
+
+    def render_slowly(self, band):
+        if slow.is_set():
+            time.sleep(0.5)
+        return render(self, band)
+
+    monkeypatch.setattr(cut.Cutter, "render_band", render_slowly)
+    sheet = add_sheet(workshop, tall_png, "bar.png")
+    page.goto(f"/sheets/{sheet.id}/")
+    wait_measured(page)
+    page.locator("#export").click()
+    page.locator("#export", has_text="Making the PNG").wait_for()
+    page.locator("#stop-export").click()
+    page.locator("#messages", has_text="The export was stopped; nothing was changed").wait_for()
+    page.locator("#export", has_text="Export PNG").wait_for()
+    slow.clear()
+    with page.expect_download() as download:
+        page.locator("#export").click()
+    assert download.value.suggested_filename == "bar.png"
+    exported = read_png(Path(download.value.path()).read_bytes())
+    assert exported.shape == (4000, 60, 4)
+    assert (exported[2000, 30, 3], exported[2000, 5, 3]) == (255, 0)
+
+
+def test_measuring_is_stopped_and_begun_again(page, workshop, tall_png, monkeypatch):
+    measure = cut.measure_difference
+    go_on = threading.Event()
+
+    def measure_late(*given):
+        go_on.wait(20)
+        return measure(*given)
+
+    monkeypatch.setattr(cut, "measure_difference", measure_late)
+    sheet = add_sheet(workshop, tall_png, "bar.png")
+    page.goto(f"/sheets/{sheet.id}/")
+    page.locator("#step-ground progress").wait_for()
+    page.locator("#stop-measuring").click()
+    page.locator("#step-ground", has_text="Measuring was stopped").wait_for()
+    go_on.set()
+    page.locator("#resume").click()
+    wait_measured(page)
