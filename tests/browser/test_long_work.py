@@ -17,7 +17,7 @@ from tidymargin.services.opening import add_sheet
 @pytest.fixture
 def tall_png() -> bytes:
     """A dark bar on white, in eight bands of rows."""
-    rgb = np.full((4000, 60, 3), 255.0, np.float32)
+    rgb = np.full((4000, 60, 3), 255, np.uint8)
     rgb[40:3960, 20:40] = 30
     return encode_picture(rgb, "png")
 

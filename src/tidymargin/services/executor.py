@@ -127,13 +127,12 @@ class Executor:
     def stop(self, name: str) -> bool:
         """Stop a job: at once while it waits, at its next tick when it runs; False without one."""
         with self._ready:
-            job = self._jobs.get(name)
+            job = self._jobs.pop(name, None)  # whoever asks from now on begins anew
             if job is None:
                 return False
             job.is_stopped = True
             if job.is_started:
                 return True
-            del self._jobs[name]
         job.future.set_exception(StoppedError("This was stopped."))
         return True
 
