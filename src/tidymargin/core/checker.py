@@ -70,9 +70,19 @@ class CheckerGround:
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the pattern's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
         rows, cols = region.slices
-        wave = np.outer(self.down[rows], self.across[cols])
-        share = np.clip((wave + 1) / 2, 0, 1)[..., None]
-        return np.asarray(self.dark_rgb + share * (self.light_rgb - self.dark_rgb), np.float32)
+        out = np.empty((region.height, region.width, 3), np.float32)
+        _lay_kernel(self.down[rows], self.across[cols], self.light_rgb, self.dark_rgb, out)
+        return out
+
+
+@njit(cache=True, nogil=True)
+def _lay_kernel(down, across, light, dark, out):  # type: ignore[no-untyped-def]
+    """Fill the pattern's colour at every pixel of (h, w, 3)."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            share = min(1.0, max(0.0, (down[row] * across[col] + 1.0) / 2.0))
+            for channel in range(3):
+                out[row, col, channel] = dark[channel] + share * (light[channel] - dark[channel])
 
 
 def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:

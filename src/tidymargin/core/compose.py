@@ -1,9 +1,10 @@
 """Putting a cut together: share and figure colour become straight RGBA, carried on under nothing."""
 
-import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+
+from tidymargin.core.distance import distance_px
 
 
 @njit(cache=True, nogil=True)
@@ -39,14 +40,6 @@ def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, ou
             if has_alpha:
                 alpha = (alpha * alpha_in[row, col] + 127) // 255
             out[row, col, 3] = alpha
-
-
-def distance_px(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """Return each True pixel's exact distance to the nearest False one; 0 where False."""
-    if mask.all():
-        return np.full(mask.shape, 1e6, np.float32)
-    found = cv2.distanceTransform(mask.view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    return np.asarray(found, np.float32)
 
 
 def compose_cut(

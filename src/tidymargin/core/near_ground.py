@@ -73,32 +73,47 @@ def find_gaps(
 
 
 @njit(cache=True, nogil=True)
-def _box_sums_kernel(values, radius, out):  # type: ignore[no-untyped-def]
-    """Sum whole numbers over squares, exactly, so that every region gets the same sums."""
-    height, width, channels = values.shape
-    rows = np.zeros(values.shape, np.int32)
+def _settle_kernel(rgb, ground, sound, radius, out):  # type: ignore[no-untyped-def]
+    """Add the mean of what is left over on sound ground in the square around each pixel.
+
+    Sums are of whole numbers, in sixteenths, so that every region gets the same ones.
+    """
+    height, width = sound.shape
+    rows = np.zeros((height, width, 4), np.int32)
+    line = np.zeros((width, 4), np.int32)
+    totals = np.zeros((width, 4), np.int32)
     for row in range(height):
-        for channel in range(channels):
+        for col in range(width):
+            for channel in range(3):
+                left = 0
+                if sound[row, col]:
+                    away = np.float32(rgb[row, col, channel]) - ground[row, col, channel]
+                    left = int(np.rint(away * np.float32(16)))
+                line[col, channel] = left
+            line[col, 3] = 1 if sound[row, col] else 0
+        for channel in range(4):
             total = 0
             for col in range(min(radius, width)):
-                total += values[row, col, channel]
+                total += line[col, channel]
             for col in range(width):
                 if col + radius < width:
-                    total += values[row, col + radius, channel]
+                    total += line[col + radius, channel]
                 if col - radius > 0:
-                    total -= values[row, col - radius - 1, channel]
+                    total -= line[col - radius - 1, channel]
                 rows[row, col, channel] = total
-    for col in range(width):
-        for channel in range(channels):
-            total = 0
-            for row in range(min(radius, height)):
-                total += rows[row, col, channel]
-            for row in range(height):
-                if row + radius < height:
-                    total += rows[row + radius, col, channel]
-                if row - radius > 0:
-                    total -= rows[row - radius - 1, col, channel]
-                out[row, col, channel] = total
+    for row in range(min(radius, height)):
+        totals += rows[row]
+    for row in range(height):
+        if row + radius < height:
+            totals += rows[row + radius]
+        if row - radius > 0:
+            totals -= rows[row - radius - 1]
+        for col in range(width):
+            count = totals[col, 3] + 12.0
+            for channel in range(3):
+                out[row, col, channel] = (
+                    ground[row, col, channel] + totals[col, channel] / 16.0 / count
+                )
 
 
 def settle_ground(
@@ -120,10 +135,6 @@ def settle_ground(
     (h, w, 3) ndarray of float32
         The same for a region and for the crop of a larger one, `SETTLE_PX` from its ends.
     """
-    left = np.zeros((*sound.shape, 4), np.int32)
-    left[..., :3] = np.where(sound[..., None], np.round((rgb - ground) * 16), 0)
-    left[..., 3] = sound
-    sums = np.empty_like(left)
-    _box_sums_kernel(left, SETTLE_PX, sums)
-    count = sums[..., 3:].astype(np.float32)
-    return np.asarray(ground + sums[..., :3] / 16 / (count + np.float32(12)), np.float32)
+    settled = np.empty(ground.shape, np.float32)
+    _settle_kernel(rgb, ground, sound, SETTLE_PX, settled)
+    return settled

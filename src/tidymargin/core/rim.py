@@ -9,6 +9,7 @@ Luma and chroma are weighted by how far each can be trusted, since lossy coding 
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -22,7 +23,8 @@ from tidymargin.core.candidates import (
     solve_share,
 )
 from tidymargin.core.colour import to_luma_chroma_kernel
-from tidymargin.core.compose import compose_cut, distance_px
+from tidymargin.core.compose import compose_cut
+from tidymargin.core.distance import distance_px, list_round
 from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.spill import DEPTH_PX, Spill
@@ -51,16 +53,7 @@ HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX +
 """How much of the surroundings a region needs where no spill is taken off."""
 
 
-def _list_round(radius: int) -> NDArray[np.int64]:
-    """Return row, col and squared length of every step within a radius, the nearest first."""
-    steps = np.mgrid[-radius : radius + 1, -radius : radius + 1].reshape(2, -1)
-    away = (steps**2).sum(axis=0)
-    order = np.argsort(away, kind="stable")
-    near = order[away[order] <= radius * radius]
-    return np.asarray(np.vstack([steps, away]).T[near], np.int64)
-
-
-_ROUND = _list_round(SEARCH_PX)
+_ROUND = list_round(SEARCH_PX)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -453,8 +446,9 @@ def solve_cut(
         share[window], figure[window],
     )  # fmt: skip
     if facts.spill is not None and spill_amount > 0:
+        deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
         depth = np.zeros(share.shape, np.float32)
-        depth[window] = inside_px[first_row:last_row, first_col:last_col]
+        depth[window] = np.asarray(deep)[first_row:last_row, first_col:last_col]
         facts.spill.take_off(figure, share, depth, spill_amount)
     return compose_cut(
         share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
