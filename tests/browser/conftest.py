@@ -99,6 +99,8 @@ def open_context(
 def page(open_context: Callable[..., BrowserContext]) -> Page:
     found = open_context().new_page()
     found.set_default_timeout(15_000)
+    # switched on ahead: when only a click asks for it, the browser may open its own dialog instead
+    found.on("filechooser", lambda _: None)
     return found
 
 

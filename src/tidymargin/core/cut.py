@@ -252,6 +252,8 @@ class Cutter:
         After crumbs and pinholes; None where none were asked for.
     spill, dropped_inks :
         See `Decisions`.
+    tried : float or None
+        Another tolerance that is only tried out: pockets and crumbs stay as they are at `tolerance`.
     """
 
     picture: Picture
@@ -262,6 +264,7 @@ class Cutter:
     tidied: Tidied | None = None
     spill: float = 1.0
     dropped_inks: tuple[tuple[int, int, int], ...] = ()
+    tried: float | None = None
 
     @property
     def reach(self) -> Reach:
@@ -278,10 +281,17 @@ class Cutter:
     def cleared(self, region: Region) -> NDArray[np.bool_]:
         """Return what is cleared in a region, pockets and crumbs included, (h, w) bool."""
         if self.tidied is not None:
-            return self.tidied.cleared[region.slices].copy()
-        found = clear(self.reach, self.tolerance, region)
-        if self.pockets.opened is not None:
-            found |= self.pockets.opened[region.slices]
+            found = self.tidied.cleared[region.slices].copy()
+        else:
+            found = clear(self.reach, self.tolerance, region)
+            if self.pockets.opened is not None:
+                found |= self.pockets.opened[region.slices]
+        if self.tried is not None:
+            then = clear(self.reach, self.tried, region)
+            if self.tried > self.tolerance:
+                found |= then
+            else:
+                found &= then | ~clear(self.reach, self.tolerance, region)
         return found
 
     def render(self, region: Region) -> NDArray[np.uint8]:

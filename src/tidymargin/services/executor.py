@@ -3,6 +3,7 @@
 import heapq
 import itertools
 import threading
+from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
@@ -17,6 +18,7 @@ T = TypeVar("T")
 
 _WORKERS = 3
 _BUDGET_BYTES = 3 * 1024**3
+_MOST_ASKERS = 1000
 
 
 class Priority(IntEnum):
@@ -40,6 +42,7 @@ class _Job:
     is_started: bool = False
     is_stopped: bool = False
     share: float = 0.0
+    waiting: int = 0
 
 
 class Executor:
@@ -66,6 +69,7 @@ class Executor:
         self._most_heavy = max(1, workers - 1)
         self._budget = budget_bytes
         self._here = threading.local()
+        self._followed: OrderedDict[str, str] = OrderedDict()
         cv2.setNumThreads(1)  # the workers are the parallelism
         for number in range(workers):
             threading.Thread(target=self._work, name=f"compute-{number}", daemon=True).start()
@@ -89,7 +93,24 @@ class Executor:
         self, name: str, priority: Priority, compute: Callable[[], T], *, cost_bytes: int = 0
     ) -> T:
         """Queue a computation and wait for its result; its error is raised here."""
-        return self.submit(name, priority, compute, cost_bytes=cost_bytes).result()
+        future = self.submit(name, priority, compute, cost_bytes=cost_bytes)
+        with self._ready:
+            job = self._jobs.get(name)
+            if job is not None and job.future is future:
+                job.waiting += 1
+        return future.result()
+
+    def follow(self, asker: str, name: str) -> None:
+        """Note what somebody waits for now; what they alone waited for before is stopped."""
+        with self._ready:
+            before = self._followed.pop(asker, None)
+            self._followed[asker] = name
+            while len(self._followed) > _MOST_ASKERS:
+                self._followed.popitem(last=False)
+            job = self._jobs.get(before) if before is not None and before != name else None
+            is_alone = job is not None and job.waiting <= 1
+        if before is not None and is_alone:
+            self.stop(before)
 
     def run_inside(self, name: str, compute: Callable[[], T]) -> T:
         """Compute a part of the job that calls this, or wait for the worker that is at it already."""

@@ -1,6 +1,7 @@
 """What is in view: regions of the cut, tile by tile, at full size or averaged down."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from hashlib import blake2b
 
 import numpy as np
@@ -8,14 +9,17 @@ from numpy.typing import NDArray
 
 from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter
+from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.reach import to_step
 from tidymargin.formats.encode import encode_quick
-from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     area_of,
     cut_name,
+    levels_name,
     load_cutter,
     load_picture,
     load_work,
@@ -122,6 +126,7 @@ class TiledCut:
         top, left = region.top // TILE_PX * TILE_PX, region.left // TILE_PX * TILE_PX
         rows = []
         for row in range(top, region.bottom, TILE_PX):
+            self._workshop.executor.tick((row - top) / region.height)
             tiles = [self._tile(row, col, shrink) for col in range(left, region.right, TILE_PX)]
             rows.append(tiles[0] if len(tiles) == 1 else np.concatenate(tiles, axis=1))
         return (rows[0] if len(rows) == 1 else np.concatenate(rows)), top, left
@@ -145,7 +150,13 @@ def _cut_window(tiled: TiledCut, view: View, everywhere: Region) -> Rgba:
 
 
 def render_view(
-    workshop: Workshop, sheet: Sheet, view: View, tolerance: float | None = None
+    workshop: Workshop,
+    sheet: Sheet,
+    view: View,
+    tolerance: float | None = None,
+    *,
+    settles: bool = False,
+    asker: str = "",
 ) -> Rgba:
     """Return the cut in a window, (h, w, 4) uint8 straight RGBA.
 
@@ -154,21 +165,74 @@ def render_view(
     workshop, sheet, view :
         What to show.
     tolerance : float, optional
-        Tried out, in place of the recipe's.
+        Tried out, in place of the recipe's: a draft.
+    settles : bool
+        Solve the rims of the draft too, as when a drag rests. Zoomed out, they follow when it is set.
+    asker : str
+        Who looks: what they asked for before and nobody else waits for is not finished any more.
     """
-    recipe = _with_tolerance(read_recipe_of(sheet), tolerance)
+    recipe = read_recipe_of(sheet)
+    if tolerance is not None:
+        to_step(tolerance)  # refused here where it is out of range
 
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet, recipe)
-        tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-        return _cut_window(tiled, view, whole(cutter.picture.height, cutter.picture.width))
+        if tolerance is None or tolerance == cutter.tolerance:
+            return _settle_view(workshop, sheet, recipe, cutter, view)
+        if view.cell > 1 or not settles:
+            exact = _settle_view(workshop, sheet, recipe, cutter, view)
+            original = _keep_original(workshop, sheet, recipe, view)
+            samples = _keep_samples(workshop, sheet, recipe, cutter, view)
+            steps = (to_step(cutter.tolerance), to_step(tolerance))
+            return shift_view(exact, original, samples, steps)
+        region = view.covers(whole(cutter.picture.height, cutter.picture.width))
+        return replace(cutter, tried=tolerance).render(region)
 
-    name = f"view:{cut_name(sheet, recipe)}:{view}"
+    name = f"view:{cut_name(sheet, recipe)}:{view}:{tolerance}:{settles}"
+    if asker:
+        workshop.executor.follow(asker, name)
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
-def _with_tolerance(recipe: Recipe, tolerance: float | None) -> Recipe:
-    return recipe if tolerance is None else change_recipe(recipe, "reach", tolerance=tolerance)
+def _keep(
+    workshop: Workshop, name: tuple[object, ...], make: Callable[[], NDArray[np.uint8]]
+) -> NDArray[np.uint8]:
+    """Return what a view needs, made once for as long as somebody may move a control there."""
+    found = workshop.tiles.get(name)
+    if found is None:
+        found = make()
+        workshop.tiles.put(name, found, found.nbytes + 200)
+    return found
+
+
+def _settle_view(
+    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
+) -> Rgba:
+    """Return the exact cut in a window."""
+
+    def make() -> Rgba:
+        tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
+        return _cut_window(tiled, view, whole(cutter.picture.height, cutter.picture.width))
+
+    return _keep(workshop, ("settled", cut_name(sheet, recipe), view), make)
+
+
+def _keep_original(workshop: Workshop, sheet: Sheet, recipe: Recipe, view: View) -> Rgba:
+    name = ("original", sheet.original, area_of(sheet, recipe).corners, view)
+    return _keep(workshop, name, lambda: _look_at(load_work(workshop, sheet, recipe), view))
+
+
+def _keep_samples(
+    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
+) -> NDArray[np.uint8]:
+    shown = view.covers(whole(cutter.picture.height, cutter.picture.width))
+    shape = (shown.height, shown.width) if view.cell == 1 else (view.height, view.width)
+    window = (view.top, view.left, view.cell)
+    return _keep(
+        workshop,
+        ("levels", levels_name(sheet, recipe), view),
+        lambda: sample_levels(cutter.reach.levels, window, shape),
+    )
 
 
 def _look_at(picture: Picture, view: View) -> Rgba:
@@ -193,7 +257,7 @@ def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     recipe = read_recipe_of(sheet)
     name = f"original:{sheet.original}:{area_of(sheet, recipe).corners}:{view}"
     return workshop.executor.run(
-        name, Priority.VIEW, lambda: _look_at(load_work(workshop, sheet, recipe), view)
+        name, Priority.VIEW, lambda: _keep_original(workshop, sheet, recipe, view)
     )
 
 

@@ -43,7 +43,18 @@ def show_view(sheet_id: int) -> Response:
     """Send the cut in a window as raw straight RGBA."""
     sheet = the_workshop().sheets.load(sheet_id)
     tolerance = _read("tolerance") if "tolerance" in request.args else None
-    return _send_raw(viewing.render_view(the_workshop(), sheet, _read_view(), tolerance))
+    settles = request.args.get("settles") == "1"
+    view = _read_view()
+    return _send_raw(
+        viewing.render_view(
+            the_workshop(),
+            sheet,
+            view,
+            tolerance,
+            settles=settles,
+            asker=request.args.get("asker", "")[:40],
+        )
+    )
 
 
 @blueprint.get("/original")

@@ -97,8 +97,8 @@ const proof = new Proof(byId("proof"), stage, says);
 
 let said = { acts: false };
 const places = new Newest(
-  async (place) => {
-    const response = await fetch(`${sheet.address}place?${toQuery(place)}`);
+  async (place, signal) => {
+    const response = await fetch(`${sheet.address}place?${toQuery(place)}`, { signal });
     if (!response.ok) throw new Error(`${response.status}`);
     return response.json();
   },

@@ -4,8 +4,8 @@ export function toQuery(values) {
   return new URLSearchParams(Object.entries(values).map(([name, value]) => [name, String(value)])).toString();
 }
 
-export async function fetchPixels(address, channels) {
-  const response = await fetch(address, { headers: { Accept: "application/octet-stream" } });
+export async function fetchPixels(address, channels, signal) {
+  const response = await fetch(address, { headers: { Accept: "application/octet-stream" }, signal });
   if (!response.ok) throw new Error(`${response.status}`);
   const [width, height] = response.headers.get("X-Size").split("x").map(Number);
   const bytes = new Uint8ClampedArray(await response.arrayBuffer());
@@ -19,32 +19,38 @@ export function toBuffer({ width, height, bytes }) {
   return buffer;
 }
 
+const GIVE_UP_AFTER_MS = 400;
+
 export class Newest {
   constructor(fetchOne, take, lose) {
-    this.fetchOne = fetchOne;
+    this.fetchOne = fetchOne; // (order, signal)
     this.take = take;
     this.lose = lose;
-    this.running = false;
     this.waiting = null;
+    this.abort = null;
+    this.began = 0;
   }
 
+  // Asks for something newer; what has been in flight for long is not waited for any more.
   want(order) {
     this.waiting = { order };
-    if (!this.running) this.run();
+    if (!this.abort) this.run();
+    else if (performance.now() - this.began > GIVE_UP_AFTER_MS) this.abort.abort();
   }
 
   async run() {
-    this.running = true;
     while (this.waiting) {
       const { order } = this.waiting;
       this.waiting = null;
+      this.abort = new AbortController();
+      this.began = performance.now();
       try {
-        const answer = await this.fetchOne(order);
+        const answer = await this.fetchOne(order, this.abort.signal);
         this.take(answer, order);
       } catch (error) {
-        this.lose(error, order);
+        if (error.name !== "AbortError") this.lose(error, order);
       }
     }
-    this.running = false;
+    this.abort = null;
   }
 }

@@ -11,7 +11,7 @@ export class Proof {
     this.pin = { row: stage.sheet.spotRow, col: stage.sheet.spotCol };
     this.spot = this.pin;
     this.fetches = new Newest(
-      async ({ seen, address }) => ({ seen, buffer: toBuffer(await fetchPixels(address, 4)) }),
+      async ({ seen, address }, signal) => ({ seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) }),
       (frame) => {
         this.frame = frame;
         this.paint();
@@ -37,7 +37,7 @@ export class Proof {
     this.stage.paint();
     if (!sheet.measured) return;
     const values = { ...seen };
-    if (this.stage.tried !== null) values.tolerance = this.stage.tried;
+    if (this.stage.tried !== null) Object.assign(values, { tolerance: this.stage.tried, settles: 1 });
     this.fetches.want({ seen, address: `${sheet.address}view?${toQuery(values)}` });
   }
 

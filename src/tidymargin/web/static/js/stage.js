@@ -5,6 +5,9 @@ import { AreaFrame } from "./area.js";
 import { drawAim, drawArea, drawFence, drawFrame, drawGuard, drawPick, drawPocket, drawSpot, makeBlotter, makeHatch } from "./paint.js";
 import { Viewport } from "./viewport.js";
 
+const RESTS_AFTER_MS = 150;
+const ASKER = crypto.getRandomValues(new Uint32Array(2)).join("-");
+
 export class Stage {
   constructor(canvas, sheet, says) {
     this.canvas = canvas;
@@ -26,7 +29,7 @@ export class Stage {
     this.spot = null;
     this.area = new AreaFrame(this);
     this.cuts = new Newest(
-      async ({ seen, address }) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4)) }),
+      async ({ seen, address }, signal) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) }),
       (frame, order) => {
         if (order.original) this.originalFrame = frame;
         else this.frame = frame;
@@ -36,7 +39,7 @@ export class Stage {
       (error) => this.says.lost(error),
     );
     this.masks = new Newest(
-      async ({ seen, address }) => ({ seen, mask: await fetchPixels(address, 1) }),
+      async ({ seen, address }, signal) => ({ seen, mask: await fetchPixels(address, 1, signal) }),
       ({ seen, mask }, order) => {
         if (this.pressed !== order.pressed) return;
         this.takes = { window: seen, buffer: this.toHatchMask(mask) };
@@ -78,8 +81,11 @@ export class Stage {
     const seen = this.viewport.window();
     if (!seen) return;
     const original = this.showsAsItCame;
-    const values = { ...seen };
-    if (this.tried !== null && !original) values.tolerance = this.tried;
+    const values = { ...seen, asker: ASKER };
+    if (this.tried !== null && !original) {
+      values.tolerance = this.tried;
+      if (this.rests) values.settles = 1;
+    }
     const path = this.area.corners ? "uncropped" : original ? "original" : "view";
     const address = `${this.sheet.address}${path}?${toQuery(values)}`;
     this.cuts.want({ seen, address, original });
@@ -99,9 +105,17 @@ export class Stage {
     return true;
   }
 
+  // A tolerance under the hand is drafted at once; where the hand rests, its rims are solved too.
   tryTolerance(tolerance) {
     this.tried = tolerance;
+    this.rests = false;
+    clearTimeout(this.resting);
     this.ask();
+    if (tolerance === null) return;
+    this.resting = setTimeout(() => {
+      this.rests = true;
+      this.ask();
+    }, RESTS_AFTER_MS);
   }
 
   showOriginal(on) {
