@@ -42,6 +42,7 @@ Start = Literal["outside", "picks", "everywhere"]
 _BAND_PX = 512
 _PIECE_PX = 1536
 _SPECK_PX = 5
+_CROWD_PX = 64
 _GRAINY = 0.5
 
 
@@ -384,16 +385,25 @@ def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decision
 
 def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
     """Return row, col of the rim where a fringe would show most: the strongest contrast beside ground."""
-    step = to_step(tolerance)
-    cleared = (facts.outside <= step).view(np.uint8)
-    rim = np.asarray(cv2.dilate(cleared, np.ones((3, 3), np.uint8))) > cleared
-    if not rim.any():
-        return facts.outside.shape[0] // 2, facts.outside.shape[1] // 2
-    near = cv2.dilate(facts.difference.steps, np.ones((7, 7), np.uint8))
-    crowd = cv2.boxFilter(rim.astype(np.float32), -1, (65, 65), normalize=True)
-    worth = np.where(rim, np.asarray(near).astype(np.float32) / 255 + 4 * crowd, -1)
-    row, col = np.unravel_index(int(worth.argmax()), worth.shape)
-    return int(row), int(col)
+    cleared = (facts.outside <= to_step(tolerance)).view(np.uint8)
+    rim = np.flatnonzero(cv2.dilate(cleared, np.ones((3, 3), np.uint8)) != cleared)
+    height, width = cleared.shape
+    if len(rim) == 0:
+        return height // 2, width // 2
+    rows, cols = np.divmod(rim, width)
+    # how much rim there is within squares of 64 px, and how strongly the figure stands out beside it
+    across = -(-width // _CROWD_PX)
+    squares = rows // _CROWD_PX * across + cols // _CROWD_PX
+    crowd = np.bincount(squares)[squares] / _CROWD_PX**2
+    near = np.zeros(len(rim), np.uint8)
+    for down in (-3, 0, 3):
+        for right in (-3, 0, 3):
+            beside = facts.difference.steps[
+                np.clip(rows + down, 0, height - 1), np.clip(cols + right, 0, width - 1)
+            ]
+            near = np.maximum(near, beside)
+    best = int(np.argmax(near / 255 + 4 * crowd))
+    return int(rows[best]), int(cols[best])
 
 
 BLOTTER_TONES = {"pale": 244.0, "middle": 150.0, "deep": 52.0}

@@ -16,6 +16,7 @@ _LONGEST_WALK = 12
 _BAND_PX = 512
 _MOST_WALKS = 60_000
 _PALETTE_SIZE = 32
+_PALETTE_PX = 3_000_000  # of a larger picture only some rows are looked at
 _PALETTE_LEAST_PX = 12
 _PALETTE_APART = 12.0
 _MIXED_SLACK = 1.0
@@ -135,14 +136,14 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _palette_kernel(rgb, steps, levels, tolerance_step, slack, counts, sums):  # type: ignore[no-untyped-def]
+def _palette_kernel(rgb, steps, levels, tolerance_step, slack, every, counts, sums):  # type: ignore[no-untyped-def]
     """Sum the colours of pixels that are surely one colour of the figure, in bins of 5 bits a channel.
 
-    Those are pixels whose 3 x 3 neighbourhood is even, and, for strokes too thin for that, pixels that
+    Only every so many rows are looked at. Those are pixels whose 3 x 3 neighbourhood is even, and, for strokes too thin for that, pixels that
     are nowhere less different from the ground than their neighbours.
     """
     height, width = levels.shape
-    for row in range(1, height - 1):
+    for row in range(1, height - 1, every):
         for col in range(1, width - 1):
             if levels[row, col] <= tolerance_step:
                 continue
@@ -259,8 +260,16 @@ def measure_rim(
         blur = _TO_DEVIATION * _quantile(misfit, 0.5) / 100 if misfit.sum() > 50 else 0.25
     counts = np.zeros(32768, np.int64)
     sums = np.zeros((32768, 3))
+    every = max(1, round(picture.area_px / _PALETTE_PX))
     _palette_kernel(
-        picture.rgb, difference.steps, levels, tolerance_step, 6 if lossy else 1, counts, sums
+        picture.rgb,
+        difference.steps,
+        levels,
+        tolerance_step,
+        6 if lossy else 1,
+        every,
+        counts,
+        sums,
     )
     colour = np.array(from_hex(ground.hex), np.float64)
     palette = _choose_palette(counts, sums, colour)
