@@ -138,8 +138,7 @@ def _split_alpha(image: Image.Image, remarks: list[str]) -> Picture:
             remarks.append("Came in with transparent parts, which stay transparent")
     elif image.mode == "CMYK":
         remarks.append("Converted from CMYK to sRGB")
-    # without a copy beside the library's own: what it hands out is ours alone
-    return Picture(np.asarray(image if image.mode == "RGB" else image.convert("RGB")), alpha)
+    return Picture(np.array(image if image.mode == "RGB" else image.convert("RGB")), alpha)
 
 
 def _read_dots_per_inch(image: Image.Image) -> float | None:

@@ -1,8 +1,13 @@
-"""A memory cache with a byte limit; anything in it may be forgotten at any moment."""
+"""Caches with byte limits, in memory and on the disk; anything in them may be forgotten at any moment."""
 
+import contextlib
+import hashlib
+import os
+import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable
+from pathlib import Path
 from typing import Generic, TypeVar
 
 T = TypeVar("T")
@@ -49,3 +54,66 @@ class ByteCache(Generic[T]):
     def held_bytes(self) -> int:
         """What is held now."""
         return self._held
+
+
+class DiskCache:
+    """Keeps bytes under the hash of a name, in a folder that may be deleted while it is in use.
+
+    What cannot be written is not kept, and what cannot be read is not there: neither is an error.
+
+    Parameters
+    ----------
+    folder : Path
+        Made when something is first kept.
+    limit_bytes : int
+        What all files together may take; the longest unused go first.
+    """
+
+    def __init__(self, folder: Path, limit_bytes: int) -> None:
+        self._folder = folder
+        self._limit = limit_bytes
+
+    def _place(self, name: str) -> Path:
+        digest = hashlib.sha256(name.encode()).hexdigest()
+        return self._folder / digest[:2] / digest
+
+    def get(self, name: str) -> bytes | None:
+        """Return what was kept under a name and mark it as used, or None."""
+        place = self._place(name)
+        try:
+            data = place.read_bytes()
+            os.utime(place)
+        except OSError:
+            return None
+        return data
+
+    def put(self, name: str, data: bytes) -> None:
+        """Keep bytes under a name, whole or not at all."""
+        place = self._place(name)
+        with contextlib.suppress(OSError):
+            place.parent.mkdir(parents=True, exist_ok=True)
+            handle, aside = tempfile.mkstemp(dir=self._folder)
+            try:
+                with os.fdopen(handle, "wb") as file:
+                    file.write(data)
+                Path(aside).replace(place)
+            except OSError:
+                Path(aside).unlink(missing_ok=True)
+                raise
+            self._make_room()
+
+    def _make_room(self) -> None:
+        kept = []
+        for place in self._folder.rglob("*"):
+            with contextlib.suppress(OSError):
+                if place.is_file():
+                    found = place.stat()
+                    kept.append((found.st_mtime, found.st_size, place))
+        kept.sort(key=lambda entry: entry[0])
+        held = sum(size for _, size, _ in kept)
+        for _, size, place in kept:
+            if held <= self._limit:
+                return
+            with contextlib.suppress(OSError):
+                place.unlink()
+            held -= size

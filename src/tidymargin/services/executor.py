@@ -28,6 +28,7 @@ class Priority(IntEnum):
     OPENING = 1
     THUMBNAIL = 2
     EXPORT = 3
+    KEEPING = 4
 
 
 @dataclass(slots=True, eq=False)

@@ -1,9 +1,12 @@
 """Bringing pictures in, and what is measured of them before anybody decides anything."""
 
 import re
+from dataclasses import dataclass
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.area import Area, take_area
+from tidymargin.core.checker import CheckerGround
+from tidymargin.core.curve import Calm, Jump
 from tidymargin.core.cut import (
     Cutter,
     SheetFacts,
@@ -14,16 +17,38 @@ from tidymargin.core.cut import (
     find_spot,
     measure_sheet,
 )
-from tidymargin.core.ground import from_hex
+from tidymargin.core.difference import Difference
+from tidymargin.core.flats import FlatsGround
+from tidymargin.core.ground import FlatGround, from_hex
+from tidymargin.core.ink import InkFacts
 from tidymargin.core.page import find_page
-from tidymargin.core.picture import Picture
+from tidymargin.core.picture import Picture, Region
 from tidymargin.core.progress import Tick, no_tick
+from tidymargin.core.rim import RimFacts
+from tidymargin.core.spill import Spill
+from tidymargin.core.surface import ScreenGround, SurfaceGround
 from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.packed import pack, unpack
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority
 from tidymargin.services.workshop import Measured, Workshop
 from tidymargin.store.sheets import NewSheet, NewState, Sheet
 
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Kept:
+    """What is kept of a measured sheet on the disk; the picture is decoded again."""
+
+    facts: SheetFacts
+    spot: tuple[int, int]
+    blotter: str
+    page: Area | None
+
+
+_KEPT_TYPES = (
+    _Kept, SheetFacts, FlatGround, FlatsGround, SurfaceGround, ScreenGround, CheckerGround, Difference, Jump,
+    Calm, Region, RimFacts, InkFacts, Spill, Area,
+)  # fmt: skip
 _LONGEST_NAME = 120
 _PEAK_BYTES = 16
 _CLEAN = 0.05  # the noise below which a ground was made, not photographed or scanned
@@ -124,14 +149,37 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
     """Measure a work area unless its facts are at hand; for the executor's own jobs."""
     name = facts_name(sheet, recipe)
     found = workshop.measured.get(name)
+    if found is not None:
+        return found
+    picture = load_work(workshop, sheet, recipe)
+    found = _read_kept(workshop, name, picture)
     if found is None:
-        picture = load_work(workshop, sheet, recipe)
         facts = measure_by(recipe, picture, workshop.executor.tick)
         spot = find_spot(facts, facts.calm.tolerance)
         page = propose_page(recipe, picture, facts)
-        found = Measured(picture, facts, spot, choose_blotter(picture, facts), page)
-        workshop.measured.put(name, found, facts.size_bytes)
+        blotter = choose_blotter(picture, facts)
+        found = Measured(picture, facts, spot, blotter, page)
+        kept = _Kept(facts, spot, blotter, page)
+        workshop.executor.submit(
+            f"keep:{name}", Priority.KEEPING, lambda: workshop.disk.put(name, pack(kept))
+        )
+    workshop.measured.put(name, found, found.facts.size_bytes)
     return found
+
+
+def _read_kept(workshop: Workshop, name: str, picture: Picture) -> Measured | None:
+    """Return what the disk cache has of a sheet's facts, if it fits the picture."""
+    data = workshop.disk.get(name)
+    if data is None:
+        return None
+    try:
+        kept: _Kept = unpack(data, _KEPT_TYPES)
+    except ValueError:
+        return None
+    if kept.facts.outside.shape != picture.rgb.shape[:2]:
+        return None
+    row, col = kept.spot
+    return Measured(picture, kept.facts, (row, col), kept.blotter, kept.page)
 
 
 def measure_by(recipe: Recipe, picture: Picture, tick: Tick = no_tick) -> SheetFacts:

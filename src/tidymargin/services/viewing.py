@@ -288,7 +288,7 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
     """Return a small PNG of the whole cut."""
     recipe = read_recipe_of(sheet)
     name = f"thumbnail:{cut_name(sheet, recipe)}"
-    found: bytes | None = workshop.small.get(name)
+    found: bytes | None = workshop.small.get(name) or workshop.disk.get(name)
     if found is None:
 
         def compute() -> bytes:
@@ -299,7 +299,8 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
             return encode_quick(_cut_window(tiled, view, whole(picture.height, picture.width)))
 
         found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
-        workshop.small.put(name, found, len(found))
+        workshop.disk.put(name, found)
+    workshop.small.put(name, found, len(found))
     return found
 
 

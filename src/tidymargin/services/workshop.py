@@ -12,7 +12,7 @@ from tidymargin.core.area import Area
 from tidymargin.core.cut import Cutter, Levels, SheetFacts, cut_out, measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.core.place import describe_place
-from tidymargin.services.cache import ByteCache
+from tidymargin.services.cache import ByteCache, DiskCache
 from tidymargin.services.executor import Executor
 from tidymargin.store.database import open_database
 from tidymargin.store.originals import Originals
@@ -21,6 +21,7 @@ from tidymargin.store.sheets import Sheets
 _MB = 1024 * 1024
 _M_MMAP_THRESHOLD = -3
 _RETURNED_BYTES = 4 * _MB
+_DISK_BYTES = 2048 * _MB
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -41,6 +42,7 @@ class Workshop:
     folder: Path
     sheets: Sheets
     originals: Originals
+    disk: DiskCache
     executor: Executor = field(default_factory=Executor)
     pictures: ByteCache[Picture] = field(default_factory=lambda: ByteCache(1024 * _MB))
     measured: ByteCache[Measured] = field(default_factory=lambda: ByteCache(1024 * _MB))
@@ -71,7 +73,8 @@ def open_workshop(folder: Path) -> Workshop:
     """Open a data folder, making it when missing."""
     folder.mkdir(parents=True, exist_ok=True)
     engine = open_database(folder / "sheets.sqlite")
-    return Workshop(folder, Sheets(engine), Originals(folder / "originals"))
+    disk = DiskCache(folder / "cache", _DISK_BYTES)
+    return Workshop(folder, Sheets(engine), Originals(folder / "originals"), disk)
 
 
 def warm_kernels() -> None:

@@ -1,0 +1,81 @@
+import os
+import shutil
+
+import numpy as np
+import pytest
+
+from tidymargin.formats.packed import pack, unpack
+from tidymargin.services import opening
+from tidymargin.services.cache import DiskCache
+from tidymargin.services.exporting import export_sheet
+from tidymargin.services.opening import add_sheet, load_measured
+from tidymargin.services.workshop import open_workshop
+
+
+def wait_kept(workshop, sheet):
+    """Wait until the facts of a sheet are in the disk cache."""
+    name = opening.measuring_name(sheet)
+    waiting = workshop.executor.submit(f"keep:{name}", opening.Priority.KEEPING, lambda: None)
+    waiting.result(20)
+
+
+@pytest.mark.parametrize("name", ["brass-bell", "buoy-sticker", "harbour-signature"])
+def test_a_restart_reads_its_facts_back_and_cuts_the_same(tmp_path, monkeypatch, almanac, name):
+    case = almanac[name]
+    first = open_workshop(tmp_path)
+    sheet = add_sheet(first, case.encoded, "sheet")
+    before = export_sheet(first, sheet)
+    wait_kept(first, sheet)
+    first.close()
+    second = open_workshop(tmp_path)
+    monkeypatch.setattr(opening, "measure_by", lambda *_: pytest.fail("measured again"))
+    assert export_sheet(second, second.sheets.load(sheet.id)) == before
+    second.close()
+
+
+def test_a_cache_that_is_deleted_or_damaged_is_not_noticed(tmp_path, badge_png):
+    workshop = open_workshop(tmp_path)
+    sheet = add_sheet(workshop, badge_png, "badge.png")
+    before = export_sheet(workshop, sheet)
+    wait_kept(workshop, sheet)
+    workshop.close()
+    kept = [place for place in (tmp_path / "cache").rglob("*") if place.is_file()]
+    assert kept
+    for spoil in (
+        lambda p: p.write_bytes(p.read_bytes()[:-9]),
+        lambda p: p.write_bytes(b"?"),
+        None,
+    ):
+        if spoil is None:
+            shutil.rmtree(tmp_path / "cache")
+        else:
+            for place in kept:
+                spoil(place)
+        again = open_workshop(tmp_path)
+        assert export_sheet(again, again.sheets.load(sheet.id)) == before
+        wait_kept(again, sheet)
+        again.close()
+
+
+def test_the_disk_cache_keeps_to_its_limit_and_forgets_the_longest_unused(tmp_path):
+    cache = DiskCache(tmp_path / "cache", 25)
+    assert cache.get("a") is None
+    cache.put("a", b"x" * 10)
+    cache.put("b", b"y" * 10)
+    first = next(p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.read_bytes() == b"x" * 10)  # fmt: skip
+    os.utime(first, (1, 1))
+    assert cache.get("a") == b"x" * 10  # used now
+    second = next(p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.read_bytes() == b"y" * 10)  # fmt: skip
+    os.utime(second, (2, 2))
+    cache.put("c", b"z" * 10)
+    assert (cache.get("a"), cache.get("b"), cache.get("c")) == (b"x" * 10, None, b"z" * 10)
+
+
+def test_what_is_packed_comes_back_and_only_known_types_do(workshop, badge_png):
+    sheet = add_sheet(workshop, badge_png, "badge.png")
+    facts = load_measured(workshop, sheet).facts
+    back = unpack(pack(facts), opening._KEPT_TYPES)
+    np.testing.assert_array_equal(back.outside, facts.outside)
+    assert (back.calm, back.jumps, back.nature) == (facts.calm, facts.jumps, facts.nature)
+    with pytest.raises(ValueError, match="not a packed value"):
+        unpack(pack(facts), [])
