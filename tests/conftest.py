@@ -6,13 +6,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from bs4 import BeautifulSoup
+from flask.testing import FlaskClient
 from PIL import Image
 
 from tidymargin.core.picture import Picture
+from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_wood, photograph_page
-from tidymargin.demo.truth import encode_picture
+from tidymargin.demo.truth import TrueCase, encode_picture
 from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.web.app import create_app
 
 
 def draw_badge(size: int = 160, scale: int = 8) -> Drawing:
@@ -93,3 +97,19 @@ def read_png(data: bytes) -> np.ndarray:
     with Image.open(io.BytesIO(data)) as image:
         assert (image.format, image.mode) == ("PNG", "RGBA")
         return np.asarray(image)
+
+
+@pytest.fixture(scope="session")
+def almanac() -> dict[str, TrueCase]:
+    """The demo sheets at a third of their size, by name."""
+    return {case.name: case for case in make_almanac(0.35)}
+
+
+@pytest.fixture
+def client(workshop: Workshop) -> FlaskClient:
+    return create_app(workshop).test_client()
+
+
+@pytest.fixture
+def token(client: FlaskClient) -> str:
+    return str(BeautifulSoup(client.get("/").data, "html.parser").body["data-token"])

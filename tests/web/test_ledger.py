@@ -5,30 +5,13 @@ import pytest
 from bs4 import BeautifulSoup
 
 from tests.conftest import draw_pad, photograph_letter, to_png
-from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
-from tidymargin.web.app import create_app
 from tidymargin.web.drawn_curve import to_curve_x
 from tidymargin.web.words import format_percent, name_colour
-
-
-@pytest.fixture
-def client(workshop):
-    return create_app(workshop).test_client()
-
-
-@pytest.fixture
-def token(client):
-    return BeautifulSoup(client.get("/").data, "html.parser").body["data-token"]
-
-
-@pytest.fixture(scope="module")
-def almanac():
-    return {case.name: case for case in make_almanac(0.35)}
 
 
 def ledger_of(client, workshop, sheet, step="reach"):

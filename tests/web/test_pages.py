@@ -8,17 +8,6 @@ from PIL import Image
 from tidymargin.core import errors
 from tidymargin.outcomes import OUTCOMES
 from tidymargin.services.opening import add_sheet
-from tidymargin.web.app import create_app
-
-
-@pytest.fixture
-def client(workshop):
-    return create_app(workshop).test_client()
-
-
-@pytest.fixture
-def token(client):
-    return soup(client.get("/")).body["data-token"]
 
 
 @pytest.fixture

@@ -8,6 +8,9 @@ from pathlib import Path
 
 from tidymargin.core.errors import NotFoundError, StorageFullError
 
+FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+"""What the system says when a disk, a quota or a file can grow no more."""
+
 
 class Originals:
     """The folder of originals.
@@ -57,7 +60,7 @@ class Originals:
         except OSError as error:
             if aside:
                 Path(aside).unlink(missing_ok=True)
-            if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            if error.errno in FULL:
                 raise StorageFullError(
                     f"The disk is full: this picture needs {len(data) / 1e6:,.1f} MB.",
                     hint="Free some room and add it again; everything saved before is safe.",

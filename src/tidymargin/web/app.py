@@ -9,10 +9,17 @@ from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from tidymargin.core.errors import DomainError, NotFoundError, RefusedError, TooLargeError
+from tidymargin.core.errors import (
+    DomainError,
+    NotFoundError,
+    RefusedError,
+    StorageFullError,
+    TooLargeError,
+)
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.workshop import Workshop
+from tidymargin.store.originals import FULL
 
 _FORM_BYTES = 2 * 1024 * 1024
 _POLICY = (
@@ -87,6 +94,18 @@ def _show_http_error(error: HTTPException) -> Response:
     return Response(f"{error.code} {error.name}\n", status=error.code, mimetype="text/plain")
 
 
+def _show_os_error(error: OSError) -> Response:
+    """Say that the disk is full where a request could not even be taken in; all else is our bug."""
+    if error.errno not in FULL:
+        raise error
+    return _show_error(
+        StorageFullError(
+            "The disk is full, so this could not be taken in.",
+            hint="Free some room and do it again; everything saved before is safe.",
+        )
+    )
+
+
 def _protect(response: Response) -> Response:
     response.headers["Content-Security-Policy"] = _POLICY
     response.headers["X-Content-Type-Options"] = "nosniff"
@@ -127,6 +146,7 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
     CSRFProtect(app)
     app.register_error_handler(DomainError, _show_error)
     app.register_error_handler(HTTPException, _show_http_error)
+    app.register_error_handler(OSError, _show_os_error)
     app.after_request(_protect)
     for area in (trays, bench, pixels):
         app.register_blueprint(area.blueprint)
