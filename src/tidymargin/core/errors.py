@@ -57,6 +57,10 @@ class RefusedError(DomainError):
     """The request cannot be trusted or has expired."""
 
 
+class OlderEngineError(DomainError):
+    """The sheet's present state was cut by an older engine, and nobody has said that the new cut will do."""
+
+
 class StoppedError(DomainError):
     """Somebody stopped the work that this was waiting for."""
 

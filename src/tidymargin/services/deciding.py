@@ -22,9 +22,11 @@ from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     area_of,
     cut_name,
+    is_of_older_engine,
     load_cutter,
     load_measured,
     read_recipe_of,
+    require_present_engine,
     start_measuring,
     to_state,
 )
@@ -50,6 +52,19 @@ def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:
 def _commit(workshop: Workshop, sheet: Sheet, seen: int, recipe: Recipe, change: str) -> Sheet:
     if recipe == read_recipe_of(sheet):
         return sheet
+    require_present_engine(sheet)
+    return _save(workshop, sheet, seen, recipe, change)
+
+
+def use_new_cut(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+    """Take a sheet that an older engine cut as the present one cuts it; the old state stays in the history."""
+    sheet = workshop.sheets.load(sheet_id)
+    if not is_of_older_engine(sheet):
+        return sheet
+    return _save(workshop, sheet, seen, read_recipe_of(sheet), "engine")
+
+
+def _save(workshop: Workshop, sheet: Sheet, seen: int, recipe: Recipe, change: str) -> Sheet:
     resolved = resolve(workshop, sheet, recipe)
     saved = workshop.sheets.commit(sheet.id, seen, to_state(recipe, change, resolved))
     start_measuring(workshop, saved)

@@ -14,7 +14,13 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_bands
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import cut_by, cut_name, load_cutter, read_recipe_of
+from tidymargin.services.opening import (
+    cut_by,
+    cut_name,
+    load_cutter,
+    read_recipe_of,
+    require_present_engine,
+)
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -119,7 +125,10 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
     ------
     StoppedError
         Somebody stopped it.
+    OlderEngineError
+        It was cut by an older engine.
     """
+    require_present_engine(sheet)
     recipe = read_recipe_of(sheet)
 
     def compute() -> bytes:

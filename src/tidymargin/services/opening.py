@@ -18,6 +18,7 @@ from tidymargin.core.cut import (
     measure_sheet,
 )
 from tidymargin.core.difference import Difference
+from tidymargin.core.errors import OlderEngineError
 from tidymargin.core.flats import FlatsGround
 from tidymargin.core.ground import FlatGround, from_hex
 from tidymargin.core.ink import InkFacts
@@ -140,9 +141,29 @@ def load_work(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Picture:
     return found
 
 
-def facts_name(sheet: Sheet, recipe: Recipe) -> str:
+def facts_name(sheet: Sheet, recipe: Recipe, version: int = ENGINE_VERSION) -> str:
     """Return the name of a sheet's facts: everything they depend on."""
-    return f"facts:{sheet.original}:{ENGINE_VERSION}:{recipe.ground.name}"
+    return f"facts:{sheet.original}:{version}:{recipe.ground.name}"
+
+
+def is_of_older_engine(sheet: Sheet) -> bool:
+    """Whether the present state was cut by an engine that may have cut it otherwise."""
+    return sheet.engine_version != ENGINE_VERSION
+
+
+def require_present_engine(sheet: Sheet) -> None:
+    """Refuse to cut a sheet anew without being asked.
+
+    Raises
+    ------
+    OlderEngineError
+        Its present state was cut by an older engine.
+    """
+    if is_of_older_engine(sheet):
+        raise OlderEngineError(
+            "This sheet was cut by an older engine, and the present one may cut it otherwise.",
+            hint="Open it, compare both cuts, and choose “Use the new cut”.",
+        )
 
 
 def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
@@ -274,14 +295,14 @@ def levels_name(sheet: Sheet, recipe: Recipe) -> str:
     return f"{facts_name(sheet, recipe)}:{recipe.reach.walls}"
 
 
-def rim_name(sheet: Sheet, recipe: Recipe) -> str:
+def rim_name(sheet: Sheet, recipe: Recipe, version: int = ENGINE_VERSION) -> str:
     """Return the name of what a tile depends on beside what is cleared in and around it."""
-    return f"{facts_name(sheet, recipe)}:{recipe.colour.name}"
+    return f"{facts_name(sheet, recipe, version)}:{recipe.colour.name}"
 
 
-def cut_name(sheet: Sheet, recipe: Recipe) -> str:
+def cut_name(sheet: Sheet, recipe: Recipe, version: int = ENGINE_VERSION) -> str:
     """Return the name of a sheet's cut: its facts, all of reach, and its colours."""
-    return f"{rim_name(sheet, recipe)}:{recipe.reach.name}"
+    return f"{rim_name(sheet, recipe, version)}:{recipe.reach.name}"
 
 
 def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:

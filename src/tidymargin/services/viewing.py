@@ -19,6 +19,7 @@ from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     area_of,
     cut_name,
+    is_of_older_engine,
     levels_name,
     load_cutter,
     load_picture,
@@ -32,6 +33,7 @@ from tidymargin.store.sheets import Sheet
 TILE_PX = 256
 MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
+PROOF_PX = 900
 
 Rgba = NDArray[np.uint8]
 
@@ -287,6 +289,10 @@ def _fit(picture: Picture, side_px: int) -> View:
 def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
     """Return a small PNG of the whole cut."""
     recipe = read_recipe_of(sheet)
+    if is_of_older_engine(sheet):
+        kept = load_proof(workshop, sheet)
+        if kept is not None:
+            return kept
     name = f"thumbnail:{cut_name(sheet, recipe)}"
     found: bytes | None = workshop.small.get(name) or workshop.disk.get(name)
     if found is None:
@@ -302,6 +308,45 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
         workshop.disk.put(name, found)
     workshop.small.put(name, found, len(found))
     return found
+
+
+def _proof_name(sheet: Sheet) -> str:
+    return f"proof:{cut_name(sheet, read_recipe_of(sheet), sheet.engine_version)}"
+
+
+def load_proof(workshop: Workshop, sheet: Sheet) -> bytes | None:
+    """Return the PNG that was kept of a sheet's cut when the engine of that time made it, if there is one."""
+    return workshop.proofs.get(_proof_name(sheet))
+
+
+def _make_proof(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> bytes:
+    cutter = load_cutter(workshop, sheet, recipe)
+    view = _fit(cutter.picture, PROOF_PX)
+    everywhere = whole(cutter.picture.height, cutter.picture.width)
+    tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
+    return encode_quick(_cut_window(tiled, view, everywhere))
+
+
+def make_comparison(workshop: Workshop, sheet: Sheet) -> bytes:
+    """Return the present engine's cut as a PNG of the same size as a kept one."""
+    recipe = read_recipe_of(sheet)
+    name = f"comparison:{cut_name(sheet, recipe)}"
+    return workshop.executor.run(
+        name, Priority.THUMBNAIL, lambda: _make_proof(workshop, sheet, recipe)
+    )
+
+
+def keep_proof(workshop: Workshop, sheet: Sheet) -> None:
+    """Have a picture of a sheet's cut kept, to compare with once there is a newer engine."""
+    if is_of_older_engine(sheet) or load_proof(workshop, sheet) is not None:
+        return
+    recipe = read_recipe_of(sheet)
+    name = _proof_name(sheet)
+    workshop.executor.submit(
+        name,
+        Priority.KEEPING,
+        lambda: workshop.proofs.put(name, _make_proof(workshop, sheet, recipe)),
+    )
 
 
 def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:

@@ -43,6 +43,7 @@ class Workshop:
     sheets: Sheets
     originals: Originals
     disk: DiskCache
+    proofs: DiskCache
     executor: Executor = field(default_factory=Executor)
     pictures: ByteCache[Picture] = field(default_factory=lambda: ByteCache(1024 * _MB))
     measured: ByteCache[Measured] = field(default_factory=lambda: ByteCache(1024 * _MB))
@@ -74,7 +75,9 @@ def open_workshop(folder: Path) -> Workshop:
     folder.mkdir(parents=True, exist_ok=True)
     engine = open_database(folder / "sheets.sqlite")
     disk = DiskCache(folder / "cache", _DISK_BYTES)
-    return Workshop(folder, Sheets(engine), Originals(folder / "originals"), disk)
+    # no cache: an older engine's cut cannot be made again
+    proofs = DiskCache(folder / "proofs", _DISK_BYTES)
+    return Workshop(folder, Sheets(engine), Originals(folder / "originals"), disk, proofs)
 
 
 def warm_kernels() -> None:

@@ -20,6 +20,7 @@ from tidymargin.services.exporting import export_name, to_export_name
 from tidymargin.services.opening import (
     area_of,
     is_measured,
+    is_of_older_engine,
     load_measured,
     measuring_name,
     measuring_progress,
@@ -28,6 +29,7 @@ from tidymargin.services.opening import (
     stop_measuring,
 )
 from tidymargin.services.reasons import explain_tolerance, find_reasons
+from tidymargin.services.viewing import keep_proof
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
@@ -73,7 +75,9 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     rows = history.list_history(workshop, sheet) if values["open"] == "history" else []
     values["history"] = [(row, say_reason(row.said)) for row in rows[:_MOST_STATES]]
     values["earlier"] = max(0, len(rows) - _MOST_STATES)
+    values["older"] = sheet.engine_version if is_of_older_engine(sheet) else 0
     if measured and facts and pockets:
+        keep_proof(workshop, sheet)
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
         values |= {
@@ -397,6 +401,12 @@ def _read_work() -> str:
     if asked not in _WORK:
         raise BadParameterError("Expected “measuring” or “export” as work.", field="work")
     return asked
+
+
+@blueprint.post("/new-cut")
+def use_new_cut(sheet_id: int) -> Response | AnyResponse:
+    """Take an older engine's sheet as the present one cuts it."""
+    return _answer(deciding.use_new_cut(the_workshop(), sheet_id, _read_seen()))
 
 
 @blueprint.get("/progress")

@@ -100,6 +100,22 @@ def show_thumbnail(sheet_id: int) -> Response:
     return response
 
 
+@blueprint.get("/older.png")
+def show_older(sheet_id: int) -> Response:
+    """Send what was kept of the cut that an older engine made."""
+    kept = viewing.load_proof(the_workshop(), the_workshop().sheets.load(sheet_id))
+    if kept is None:
+        abort(404)
+    return Response(kept, mimetype="image/png")
+
+
+@blueprint.get("/newer.png")
+def show_newer(sheet_id: int) -> Response:
+    """Send the cut of the present engine, as large as what was kept of the older one's."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return Response(viewing.make_comparison(the_workshop(), sheet), mimetype="image/png")
+
+
 def _send_crop(sheet: Sheet, boxes: list[Region], number: int) -> Response:
     """Send a small picture of one of several places, counted from 0."""
     if not 0 <= number < len(boxes):
