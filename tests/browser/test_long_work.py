@@ -12,6 +12,7 @@ from tests.conftest import read_png
 from tidymargin.core import cut
 from tidymargin.demo.truth import encode_picture
 from tidymargin.services.opening import add_sheet
+from tidymargin.services.viewing import View, render_draft
 
 
 @pytest.fixture
@@ -69,3 +70,26 @@ def test_measuring_is_stopped_and_begun_again(page, workshop, tall_png, monkeypa
     go_on.set()
     page.locator("#resume").click()
     wait_measured(page)
+
+
+def test_while_a_sheet_is_measured_a_draft_is_shown_and_says_so(
+    page, workshop, tall_png, monkeypatch
+):
+    measure = cut.measure_difference
+    go_on = threading.Event()
+
+    def measure_full_size_late(picture, *given):
+        if picture.height == 4000:
+            go_on.wait(20)
+        return measure(picture, *given)
+
+    monkeypatch.setattr(cut, "measure_difference", measure_full_size_late)
+    sheet = add_sheet(workshop, tall_png, "bar.png")
+    page.goto(f"/sheets/{sheet.id}/")
+    page.locator("#detail", has_text="this is a draft").wait_for()
+    draft = render_draft(workshop, sheet, View(0, 0, 1, 60, 4000))
+    assert (draft[2000, 30, 3], draft[2000, 5, 3]) == (255, 0)
+    assert not page.locator("#sheet-data[data-measured='1']").count()
+    go_on.set()
+    wait_measured(page)
+    page.locator("#verb", has_text="Point at a place").wait_for()

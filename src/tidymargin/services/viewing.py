@@ -4,11 +4,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from hashlib import blake2b
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.average import average_down
-from tidymargin.core.cut import Cutter
+from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture, Region, whole
@@ -19,11 +20,13 @@ from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     area_of,
     cut_name,
+    facts_name,
     is_of_older_engine,
     levels_name,
     load_cutter,
     load_picture,
     load_work,
+    measure_by,
     read_recipe_of,
     rim_name,
 )
@@ -34,6 +37,7 @@ TILE_PX = 256
 MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
+DRAFT_PX = 700
 
 Rgba = NDArray[np.uint8]
 
@@ -252,6 +256,42 @@ def _look_at(picture: Picture, view: View) -> Rgba:
         height=view.height,
         width=view.width,
     )
+
+
+def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
+    """Return a cut of the reduced picture, to be looked at while the full size is measured."""
+
+    def make() -> Rgba:
+        work = load_work(workshop, sheet, recipe)
+        view = _fit(work, DRAFT_PX)
+        shown = cv2.resize(work.rgb, (view.width, view.height), interpolation=cv2.INTER_AREA)
+        alpha = work.alpha
+        if alpha is not None:
+            alpha = np.asarray(cv2.resize(alpha, (view.width, view.height)), np.uint8)
+        small = Picture(np.asarray(shown, np.uint8), alpha)
+        return cut_out(small, measure_by(recipe, small)).render_whole()
+
+    return _keep(workshop, ("draft", facts_name(sheet, recipe)), make)
+
+
+def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return a draft of the cut in a window, (h, w, 4) uint8: what is measured at full size decides."""
+    recipe = read_recipe_of(sheet)
+
+    def compute() -> Rgba:
+        small = _load_draft(workshop, sheet, recipe)
+        area = area_of(sheet, recipe)
+        shown = view.covers(whole(area.height, area.width))
+        height = shown.height if view.cell == 1 else view.height
+        width = shown.width if view.cell == 1 else view.width
+        rows = (view.top + (np.arange(height) + 0.5) * view.cell) * small.shape[0] / area.height
+        cols = (view.left + (np.arange(width) + 0.5) * view.cell) * small.shape[1] / area.width
+        rows = np.minimum(rows.astype(np.int64), small.shape[0] - 1)
+        cols = np.minimum(cols.astype(np.int64), small.shape[1] - 1)
+        return np.ascontiguousarray(small[np.ix_(rows, cols)])
+
+    name = f"draft:{facts_name(sheet, recipe)}:{view}"
+    return workshop.executor.run(name, Priority.VIEW, compute)
 
 
 def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:

@@ -57,6 +57,13 @@ def show_view(sheet_id: int) -> Response:
     )
 
 
+@blueprint.get("/draft")
+def show_draft(sheet_id: int) -> Response:
+    """Send a draft of the cut in a window as raw RGBA, for as long as the sheet is being measured."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return _send_raw(viewing.render_draft(the_workshop(), sheet, _read_view()))
+
+
 @blueprint.get("/original")
 def show_original(sheet_id: int) -> Response:
     """Send the original in a window as raw RGBA."""

@@ -46,6 +46,9 @@ const says = {
     setTimeout(() => isLost && askHead(), 2000);
   },
   shown: () => {},
+  drafted: () => {
+    byId("detail").textContent = "this is a draft; it settles when it is measured";
+  },
   zoomed: (scale) => {
     byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
   },

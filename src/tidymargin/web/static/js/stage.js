@@ -17,6 +17,7 @@ export class Stage {
     this.viewport = new Viewport(sheet.width, sheet.height);
     this.frame = null;
     this.originalFrame = null;
+    this.draftFrame = null;
     this.showsOriginal = false;
     this.tried = null;
     this.aim = null;
@@ -32,7 +33,10 @@ export class Stage {
       async ({ seen, address }, signal) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) }),
       (frame, order) => {
         if (order.original) this.originalFrame = frame;
+        else if (order.draft) this.draftFrame = frame;
         else this.frame = frame;
+        if (order.original && this.wantsDraft) this.askDraft(order);
+        if (order.draft && this.wantsDraft) this.says.drafted();
         this.says.shown();
         this.paint();
       },
@@ -49,6 +53,15 @@ export class Stage {
     );
     new ResizeObserver(() => this.resize()).observe(canvas);
     this.resize();
+  }
+
+  // While the sheet is measured: the original at once, then a draft of the cut over it.
+  get wantsDraft() {
+    return !this.sheet.measured && !this.showsOriginal && !this.area.corners;
+  }
+
+  askDraft({ seen }) {
+    this.cuts.want({ seen, address: `${this.sheet.address}draft?${toQuery(seen)}`, draft: true });
   }
 
   get showsAsItCame() {
@@ -101,6 +114,7 @@ export class Stage {
     viewport.showWhole();
     this.frame = null;
     this.originalFrame = null;
+    this.draftFrame = null;
     this.aim = null;
     return true;
   }
@@ -158,7 +172,8 @@ export class Stage {
     const to = viewport.toCanvas(viewport.pictureWidth, viewport.pictureHeight);
     context.fillStyle = this.patterns.blotter;
     context.fillRect(Math.round(from.x), Math.round(from.y), Math.round(to.x - from.x), Math.round(to.y - from.y));
-    const frame = this.showsAsItCame ? this.originalFrame : this.frame;
+    const asItCame = (this.wantsDraft && this.draftFrame) || this.originalFrame;
+    const frame = this.showsAsItCame ? asItCame : this.frame;
     if (frame ?? this.frame ?? this.originalFrame) drawFrame(context, frame ?? this.frame ?? this.originalFrame, viewport);
     if (this.area.corners) {
       drawArea(context, ratio, this.area.corners.map(([x, y]) => viewport.toCanvas(x, y)), this.area.chosen);
