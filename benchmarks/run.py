@@ -5,6 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
+from benchmarks import users
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -16,7 +17,7 @@ from benchmarks.accuracy import (
 )
 from benchmarks.contact import write_contact
 from benchmarks.detection import Told, tell_all
-from benchmarks.speed import measure_speed
+from benchmarks.speed import MEGAPIXELS, measure_speed
 from tidymargin.demo.almanac import make_almanac
 
 
@@ -70,21 +71,41 @@ def main() -> None:
     parser.add_argument("--json", action="store_true", help="print JSON, every picture included")
     parser.add_argument("--no-speed", action="store_true", help="leave speed out")
     parser.add_argument("--no-detection", action="store_true", help="leave detection out")
+    parser.add_argument("--no-accuracy", action="store_true", help="leave accuracy out")
+    parser.add_argument(
+        "--megapixels",
+        type=int,
+        nargs="+",
+        default=list(MEGAPIXELS),
+        help="sizes that speed and memory are measured at",
+    )
     parser.add_argument(
         "--contact",
         type=Path,
         default=Path("bench-worst.png"),
         help="where the worst ten are shown",
     )
+    parser.add_argument(
+        "--users", type=float, metavar="SECONDS", help="only let eight users work for so long"
+    )
     options = parser.parse_args()
+    if options.users is not None:
+        users.main(options.users)
+        return
     if options.truth is not None:
         results = list(score_folder(options.truth))
         if not results:
             parser.error(f"there is no case.json below {options.truth}")
+    elif options.no_accuracy:
+        results = []
     else:
         results = [score_case(*case) for case in make_cases()]
         results += [score_case(f"demo: {case.name}", case, None) for case in make_almanac()]
-    speed = [] if options.truth is not None or options.no_speed else measure_speed()
+    speed = (
+        []
+        if options.truth is not None or options.no_speed
+        else measure_speed(tuple(options.megapixels))
+    )
     told = [] if options.truth is not None or options.no_detection else list(tell_all())
     table = summarise(results)
     if options.json:
@@ -100,8 +121,9 @@ def main() -> None:
             )
         )
         return
-    _print_table(table)
-    if options.truth is None:
+    if results:
+        _print_table(table)
+    if results and options.truth is None:
         _print_worst(results, options.contact)
     if told:
         _print_told(told)

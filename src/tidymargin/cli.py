@@ -86,7 +86,7 @@ def _serve(workshop: Workshop, port: int | None) -> None:
     server = create_server(
         create_app(workshop),
         sockets=[listener],
-        threads=8,
+        threads=16,
         ident=None,
         max_request_body_size=600 * 1024 * 1024,
     )

@@ -37,7 +37,7 @@ TILE_PX = 256
 MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
-DRAFT_PX = 700
+DRAFT_PX = 500
 
 Rgba = NDArray[np.uint8]
 
@@ -244,6 +244,10 @@ def _keep_samples(
 def _look_at(picture: Picture, view: View) -> Rgba:
     region = view.covers(whole(picture.height, picture.width))
     alpha = picture.alpha
+    if alpha is None and view.cell > 1:  # nothing to weigh by: the library's own averaging will do
+        size = (view.width, view.height)
+        shown = cv2.resize(picture.rgb[region.slices], size, interpolation=cv2.INTER_AREA)
+        return np.asarray(cv2.cvtColor(shown, cv2.COLOR_RGB2RGBA), np.uint8)
     solid = np.full((region.height, region.width), 255, np.uint8)
     rgba = np.dstack([picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]])
     if view.cell == 1:

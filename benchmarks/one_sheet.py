@@ -1,0 +1,119 @@
+"""Work on one sheet through the services and print, as JSON, what that takes over its floors."""
+
+import json
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from tidymargin.core.difference import measure_difference
+from tidymargin.core.reach import seed_outside
+from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.encode import encode_quick
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.exporting import export_sheet, key_file
+from tidymargin.services.opening import add_sheet, load_measured
+from tidymargin.services.viewing import View, render_draft, render_original, render_view
+from tidymargin.services.workshop import Workshop, hold_memory_low, open_workshop, warm_kernels
+from tidymargin.store.sheets import Sheet
+
+_VIEW = (1100, 700)
+_MOVES = 7
+
+
+def _timed(call: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    call()
+    return time.perf_counter() - start
+
+
+def _peak_mb() -> float:
+    status = Path("/proc/self/status").read_text()
+    return int(status.split("VmHWM:")[1].split()[0]) / 1024
+
+
+def _list_views(height: int, width: int) -> dict[str, View]:
+    wide, tall = _VIEW
+    cell = max(1.0, width / wide, height / tall)
+    top, left = max(0, height // 8 - tall // 2), max(0, width // 2 - wide // 2)
+    quarter = View(left, top, 1, min(width, wide // 4), min(height, tall // 4))
+    return {
+        "whole": View(0, 0, cell, int(width / cell), int(height / cell)),
+        "100 %": View(left, top, 1, min(width, wide), min(height, tall)),
+        "400 %": quarter,
+    }
+
+
+def _measure_moves(workshop: Workshop, sheet: Sheet) -> dict[str, float]:
+    """Return, by view, the median time of a control moved over encoding what is seen as PNG."""
+    facts = load_measured(workshop, sheet).facts
+    found = {}
+    for name, view in _list_views(*facts.outside.shape).items():
+        seen = render_view(workshop, sheet, view)
+        render_view(workshop, sheet, view, facts.calm.tolerance + 0.2)
+        times = []
+        for number in range(2, _MOVES + 2):
+            tried = round(facts.calm.tolerance + 0.2 * number, 1)
+            times.append(_timed(lambda v=view, t=tried: render_view(workshop, sheet, v, t)))  # type: ignore[misc]
+        shown = np.repeat(np.repeat(seen, 4, 0), 4, 1) if name == "400 %" else seen
+        floor = min(_timed(lambda s=shown: encode_quick(s)) for _ in range(3))  # type: ignore[misc]
+        found[f"control moved at {name}, over encoding the view"] = statistics.median(times) / floor
+    return found
+
+
+def main() -> None:
+    """Measure the sheet named on the command line."""
+    hold_memory_low()
+    warm_kernels()
+    data = Path(sys.argv[1]).read_bytes()
+    small = np.asarray(cv2.resize(decode_picture(data).picture.rgb, (700, 700)), np.uint8)
+    key_file(encode_picture(small, "jpg", 92), Recipe())  # kernels that only such a picture needs
+    decode = min(_timed(lambda: decode_picture(data)) for _ in range(2))
+    with tempfile.TemporaryDirectory() as folder:
+        workshop = open_workshop(Path(folder))
+        start = time.perf_counter()
+        sheet = add_sheet(workshop, data, "sheet.jpg")
+        whole = _list_views(sheet.height, sheet.width)["whole"]
+        render_original(workshop, sheet, whole)
+        shown = time.perf_counter() - start
+        render_draft(workshop, sheet, whole)
+        drafted = time.perf_counter() - start
+        load_measured(workshop, sheet)
+        settled = time.perf_counter() - start
+        moves = _measure_moves(workshop, sheet)
+        cut = export_sheet(workshop, sheet)
+        peak = _peak_mb()
+        workshop.close()
+    picture = decode_picture(data).picture
+    facts = load_measured(workshop, sheet).facts
+    alone = _timed(lambda: measure_difference(picture, facts.ground))
+    alone += _timed(lambda: seed_outside(facts.difference.steps, None))
+    exported = _timed(lambda: key_file(data, Recipe()))
+    result = decode_picture(cut).picture
+    solid = np.full(result.rgb.shape[:2], 255, np.uint8)
+    rgba = np.dstack([result.rgb, solid if result.alpha is None else result.alpha])
+    encoded = _timed(lambda: encode_quick(rgba))
+    allowed = 16 * picture.area_px / 1024 / 1024 + 300
+    print(
+        json.dumps(
+            {
+                "original shown, over decode": shown / decode,
+                "draft, over decode": drafted / decode,
+                "settled, over decode, difference and levels alone": settled / (decode + alone),
+                **moves,
+                "export from the file, over those and encoding alone": exported
+                / (decode + alone + encoded),
+                "peak of memory over 16 bytes a pixel and 300 MB": peak / allowed,
+            }
+        )
+    )
+
+
+if __name__ == "__main__":
+    main()
