@@ -168,3 +168,74 @@ def test_a_sheet_that_is_not_there_gets_a_page_with_a_way_back(client):
     page = client.get("/sheets/99/")
     assert page.status_code == 404
     assert soup(page).find("a", string="Back to the trays")["href"] == "/"
+
+
+def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token, workshop, sheet):
+    renamed = soup(send(client, token, f"/sheets/{sheet.id}/name", name="../wax <seal>.png"))
+    assert "wax <seal>.png" in renamed.text
+    refused = send(client, token, f"/sheets/{sheet.id}/name", name="  ")
+    assert (refused.status_code, "Expected a name" in soup(refused).text) == (422, True)
+
+    binned = soup(send(client, token, f"/sheets/{sheet.id}/bin"))
+    assert "wax <seal>.png is in the bin" in binned.text
+    assert "1 sheet in the bin" in binned.text
+    gone = client.get(f"/sheets/{sheet.id}/")
+    assert (gone.status_code, "Take it out of the bin" in soup(gone).text) == (404, True)
+    assert "0 KB" not in soup(client.get("/")).select_one("#kept summary").text
+
+    back = soup(send(client, token, f"/sheets/{sheet.id}/take-out"))
+    assert "The bin is empty" in back.text
+    assert client.get(f"/sheets/{sheet.id}/").status_code == 200
+
+    twin = add_sheet(workshop, workshop.originals.load(sheet.original), "twin.png")
+    send(client, token, f"/sheets/{sheet.id}/bin")
+    send(client, token, "/bin/empty")
+    assert [s.id for s in workshop.sheets.list_all()] == [twin.id]
+    assert workshop.originals.load(twin.original)  # shared with what was deleted: it stays
+    send(client, token, f"/sheets/{twin.id}/bin")
+    send(client, token, "/bin/empty")
+    assert workshop.originals.size_of(twin.original) == 0
+    assert client.get(f"/sheets/{twin.id}/").status_code == 404
+
+
+def test_the_history_lists_every_state_in_words_and_goes_to_any(client, token, workshop, sheet):
+    path = f"/sheets/{sheet.id}"
+    for value in ("7.1", "4.2"):
+        seen = workshop.sheets.load(sheet.id).head
+        send(client, token, f"{path}/tolerance", tolerance=value, seen=seen)
+    page = soup(client.get(f"{path}/?open=history"))
+    rows = [row.span.text for row in page.select(".states .state")]
+    assert rows == ["Tolerance 7.1 to 4.2", "Tolerance 1.0 to 7.1", "Opened"]
+    here = page.select_one(".state[aria-current]")
+    assert here.span.text == rows[0]
+    first = page.select(".states form")[-1]["action"]
+    seen = workshop.sheets.load(sheet.id).head
+    there = soup(send(client, token, first, seen=seen, open="history"))
+    assert there.select_one(".state[aria-current]").span.text == "Opened"
+    assert workshop.sheets.load(sheet.id).redo == "tolerance"
+    other = add_sheet(workshop, workshop.originals.load(sheet.original), "other.png")
+    stranger = send(client, token, f"{path}/history/{other.head}", seen=workshop.sheets.load(sheet.id).head)  # fmt: skip
+    assert stranger.status_code == 404
+
+
+def test_the_page_of_an_older_engines_sheet_shows_both_cuts_and_takes_the_new_one(
+    client, token, workshop, sheet, monkeypatch
+):
+    from tidymargin.services import opening
+
+    monkeypatch.setattr(opening, "ENGINE_VERSION", opening.ENGINE_VERSION + 1)
+    page = soup(client.get(f"/sheets/{sheet.id}/"))
+    assert "Cut by an older engine" in page.select_one("#older").text
+    newer = page.select_one("#older img[src*='newer']")["src"]
+    assert client.get(newer).mimetype == "image/png"
+    refused = client.get(f"/sheets/{sheet.id}/export.png", headers={"Accept": "application/json"})
+    assert (refused.status_code, "older engine" in refused.json["message"]) == (422, True)
+    now = soup(send(client, token, f"/sheets/{sheet.id}/new-cut", seen=sheet.head))
+    assert not now.select("#older")
+    assert client.get(f"/sheets/{sheet.id}/export.png").status_code == 200
+
+
+def test_long_work_tells_its_progress_only_by_the_names_it_has(client, sheet):
+    assert client.get(f"/sheets/{sheet.id}/progress?work=export").json == {"share": None}
+    asked = client.get(f"/sheets/{sheet.id}/progress?work=all", headers={"Accept": "application/json"})  # fmt: skip
+    assert asked.status_code == 422

@@ -3,6 +3,7 @@
 import struct
 import zlib
 from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import cv2
 import numpy as np
@@ -73,17 +74,28 @@ def encode_bands(
         per_metre = round(dots_per_inch / _INCH_M)
         yield _chunk(b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1))
     squeeze = zlib.compressobj(_LEVEL, zlib.DEFLATED, zlib.MAX_WBITS, 9, zlib.Z_FILTERED)
-    before = np.zeros(width * 4, np.uint8)
-    waiting = bytearray()
-    for band in bands:
-        rows = np.ascontiguousarray(band).reshape(len(band), width * 4)
+
+    def encode(rows: NDArray[np.uint8], before: NDArray[np.uint8]) -> bytes:
         filtered = np.empty((len(rows), width * 4 + 1), np.uint8)
         _filter_kernel(rows, before, filtered)
-        before = rows[-1].copy()
-        waiting += squeeze.compress(filtered.data)
-        if len(waiting) >= _CHUNK_BYTES:
-            yield _chunk(b"IDAT", bytes(waiting))
-            waiting.clear()
+        return squeeze.compress(filtered.data)
+
+    before = np.zeros(width * 4, np.uint8)
+    waiting = bytearray()
+    # a thread of its own, so that the next band is made while the last one is encoded
+    with ThreadPoolExecutor(1) as beside:
+        encoding: Future[bytes] | None = None
+        for band in bands:
+            rows = np.ascontiguousarray(band).reshape(len(band), width * 4)
+            if encoding is not None:
+                waiting += encoding.result()
+            encoding = beside.submit(encode, rows, before)
+            before = rows[-1].copy()
+            if len(waiting) >= _CHUNK_BYTES:
+                yield _chunk(b"IDAT", bytes(waiting))
+                waiting.clear()
+        if encoding is not None:
+            waiting += encoding.result()
     yield _chunk(b"IDAT", bytes(waiting) + squeeze.flush()) + _chunk(b"IEND", b"")
 
 
