@@ -40,7 +40,8 @@ Nature = Literal["opaque", "ink"]
 
 Start = Literal["outside", "picks", "everywhere"]
 _BAND_PX = 512
-_PIECE_PX = 1536
+_TILE_PX = 256
+_NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at
 _SPECK_PX = 5
 _CROWD_PX = 64
 _GRAINY = 0.5
@@ -296,41 +297,52 @@ class Cutter:
         return found
 
     def render(self, region: Region) -> NDArray[np.uint8]:
-        """Return the cut in a region, (h, w, 4) uint8 straight RGBA; equals the crop of the whole."""
-        outer = region.grown(self.facts.rim.halo_px, whole(self.picture.height, self.picture.width))
-        alpha = None if self.picture.alpha is None else self.picture.alpha[outer.slices]
+        """Return the cut in a region, (h, w, 4) uint8 straight RGBA; equals the crop of the whole.
+
+        It is worked on in tiles, so that little memory is taken and only tiles with a rim are solved.
+        """
+        everywhere = whole(self.picture.height, self.picture.width)
+        outer = region.grown(self.facts.rim.halo_px, everywhere)
         cleared = self.cleared(outer)
-        if alpha is not None:  # what came in transparent has no ground behind it to unmix
-            cleared &= alpha > 0
+        if self.picture.alpha is not None:  # what came in transparent has no ground to unmix
+            cleared &= self.picture.alpha[outer.slices] > 0
+        out = np.empty((region.height, region.width, 4), np.uint8)
+        for band in region.bands(_TILE_PX):
+            for left in range(region.left, region.right, _TILE_PX):
+                tile = Region(band.top, left, band.bottom, min(left + _TILE_PX, region.right))
+                around = tile.grown(self.facts.rim.halo_px, everywhere)
+                part = cleared[around.seen_from(outer).slices]
+                out[tile.seen_from(region).slices] = self._render_tile(tile, around, part)
+        return out
+
+    def _render_tile(
+        self, tile: Region, around: Region, cleared: NDArray[np.bool_]
+    ) -> NDArray[np.uint8]:
+        """Return the cut in a tile; `cleared` is what is cleared in it and its halo."""
+        alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
+        has_rim = bool(cleared.any()) and not bool(cleared.all())
+        ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         return solve_cut(
-            self.picture.rgb[outer.slices],
-            self.facts.ground.over(outer),
+            self.picture.rgb[around.slices],
+            ground,
             cleared,
             self.facts.rim,
             margins=(
-                region.top - outer.top,
-                region.left - outer.left,
-                outer.bottom - region.bottom,
-                outer.right - region.right,
+                tile.top - around.top,
+                tile.left - around.left,
+                around.bottom - tile.bottom,
+                around.right - tile.right,
             ),
             alpha=alpha,
             spill_amount=self.spill,
             dropped_inks=self.dropped_inks,
         )
 
-    def render_band(self, band: Region) -> NDArray[np.uint8]:
-        """Return the cut in a band of rows; worked on in pieces, so that little memory is taken at once."""
-        out = np.empty((band.height, band.width, 4), np.uint8)
-        for left in range(band.left, band.right, _PIECE_PX):
-            piece = Region(band.top, left, band.bottom, min(left + _PIECE_PX, band.right))
-            out[piece.seen_from(band).slices] = self.render(piece)
-        return out
-
     def render_bands(self, tick: Tick = no_tick) -> Iterator[NDArray[np.uint8]]:
         """Yield the whole cut from the top, in bands of a few hundred rows."""
         for band in whole(self.picture.height, self.picture.width).bands(_BAND_PX):
             tick(band.top / self.picture.height)
-            yield self.render_band(band)
+            yield self.render(band)
 
     def render_whole(self) -> NDArray[np.uint8]:
         """Return the whole cut, (H, W, 4) uint8."""
