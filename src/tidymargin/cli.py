@@ -96,6 +96,8 @@ def _serve(workshop: Workshop, port: int | None) -> None:
         server.run()
     except KeyboardInterrupt:
         server.close()
+    finally:
+        workshop.close()
 
 
 def _data_folder() -> Path:

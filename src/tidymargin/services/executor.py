@@ -19,6 +19,7 @@ T = TypeVar("T")
 _WORKERS = 3
 _BUDGET_BYTES = 3 * 1024**3
 _MOST_ASKERS = 1000
+_LAST_SECONDS = 20
 
 
 class Priority(IntEnum):
@@ -72,8 +73,12 @@ class Executor:
         self._here = threading.local()
         self._followed: OrderedDict[str, str] = OrderedDict()
         cv2.setNumThreads(1)  # the workers are the parallelism
-        for number in range(workers):
-            threading.Thread(target=self._work, name=f"compute-{number}", daemon=True).start()
+        self._threads = [
+            threading.Thread(target=self._work, name=f"compute-{number}", daemon=True)
+            for number in range(workers)
+        ]
+        for thread in self._threads:
+            thread.start()
 
     def submit(
         self, name: str, priority: Priority, compute: Callable[[], T], *, cost_bytes: int = 0
@@ -159,10 +164,14 @@ class Executor:
         return True
 
     def close(self) -> None:
-        """Let the workers end after what they are computing now."""
+        """Stop what is being computed at its next tick and wait for the workers to end."""
         with self._ready:
             self._closed = True
+            for job in self._jobs.values():
+                job.is_stopped = True
             self._ready.notify_all()
+        for thread in self._threads:
+            thread.join(_LAST_SECONDS)
 
     def _may_run(self, job: _Job) -> bool:
         heavy = [other for other in self._running if other.priority > Priority.VIEW]

@@ -39,13 +39,18 @@ function say(text) {
 
 const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
 let isLost = false;
+let proofWaits = false;
 const says = {
   lost: () => {
     if (!isLost) say(lost);
     isLost = true;
     setTimeout(() => isLost && askHead(), 2000);
   },
-  shown: () => {},
+  // the strip follows once the stage has its frame, so that the two do not wait for each other
+  shown: () => {
+    if (proofWaits) proof.refresh();
+    proofWaits = false;
+  },
   drafted: () => {
     byId("detail").textContent = "this is a draft; it settles when it is measured";
   },
@@ -209,8 +214,8 @@ new Exporting(sheet, say);
 
 new Curve({
   attempt: (tolerance) => {
+    proofWaits = true;
     stage.tryTolerance(tolerance);
-    proof.refresh();
   },
 });
 
