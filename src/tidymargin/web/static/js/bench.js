@@ -64,11 +64,12 @@ function loadLedger() {
 }
 
 // Asks which state the sheet is in: whether the server is back, and whether another tab went on.
+const shownHead = () => byId("sheet-data").dataset.head;
 let changing = 0; // requests of this page's own that may move the head
 document.body.addEventListener("htmx:beforeRequest", () => (changing += 1));
 document.body.addEventListener("htmx:afterRequest", () => (changing -= 1));
 async function askHead() {
-  const before = sheet.head;
+  const before = shownHead();
   let answer;
   let isThere;
   try {
@@ -83,12 +84,12 @@ async function askHead() {
     say([answer.message, answer.hint].filter(Boolean).join(" "));
     return;
   }
-  if (changing || sheet.head !== before) return;
+  if (changing || shownHead() !== before) return;
   const { head } = answer;
   const isBack = isLost;
   isLost = false;
   if (isBack) byId("messages").replaceChildren();
-  if (String(head) !== sheet.head) {
+  if (String(head) !== before) {
     say("This sheet was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them.");
     loadLedger();
   } else if (isBack) {
@@ -117,6 +118,7 @@ const places = new Newest(
     // with a finger or by keys there is an aim, and worded buttons that act on it
     for (const [id, words] of [["do-it", answer.acts ? answer.verb : ""], ["up-to", answer.upTo], ["short-of", answer.shortOf]]) {
       byId(id).hidden = !(words && stage.aim);
+      byId(id).disabled = false;
       byId(id).textContent = words ?? "";
     }
     if (pointer.held) pointer.sayHeld();
@@ -133,6 +135,8 @@ const acts = {
     const name = `${sheet.head}:${place.row}:${place.col}`;
     if (name !== hovered) {
       hovered = name;
+      // until it is known what they would do here, the buttons would still act where the aim was before
+      for (const id of ["do-it", "up-to", "short-of"]) byId(id).disabled = true;
       places.want(place);
     }
     return true;
