@@ -7,7 +7,9 @@ from PIL import Image
 
 from tidymargin.core import errors
 from tidymargin.outcomes import OUTCOMES
-from tidymargin.services.opening import add_sheet
+from tidymargin.services.executor import Priority
+from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
+from tidymargin.services.viewing import keep_proof, proof_name
 
 
 @pytest.fixture
@@ -192,8 +194,14 @@ def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token,
     send(client, token, "/bin/empty")
     assert [s.id for s in workshop.sheets.list_all()] == [twin.id]
     assert workshop.originals.load(twin.original)  # shared with what was deleted: it stays
+    load_measured(workshop, twin)
+    keep_proof(workshop, twin)
+    kept = proof_name(twin, read_recipe_of(twin), twin.engine_version)
+    workshop.executor.submit(kept, Priority.KEEPING, lambda: None).result(20)
+    assert workshop.proofs.get(kept) is not None
     send(client, token, f"/sheets/{twin.id}/bin")
     send(client, token, "/bin/empty")
+    assert workshop.proofs.get(kept) is None
     assert workshop.originals.size_of(twin.original) == 0
     assert client.get(f"/sheets/{twin.id}/").status_code == 404
 

@@ -16,16 +16,25 @@ _EVEN = 0.3
 
 
 @njit(cache=True, nogil=True, inline="always")
+def _coding_variance(fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
+    """Return the power of luma and chroma in a figure's difference, and the variance coding gives each."""
+    luma_power = fy * fy
+    chroma_power = fu * fu + fv * fv
+    luma_variance = grain * grain + ringing * ringing * luma_power
+    chroma_variance = grain * grain + blur * blur * chroma_power
+    return luma_power, chroma_power, luma_variance, chroma_variance
+
+
+@njit(cache=True, nogil=True, inline="always")
 def solve_share(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
     """Solve the share of figure from differences to the ground.
 
     Returns the share, not clamped, and the misfit of the clamped one: the sum of squares, each over the
     variance that coding explains.
     """
-    luma_power = fy * fy
-    chroma_power = fu * fu + fv * fv
-    luma_variance = grain * grain + ringing * ringing * luma_power
-    chroma_variance = grain * grain + blur * blur * chroma_power
+    luma_power, chroma_power, luma_variance, chroma_variance = _coding_variance(
+        fy, fu, fv, grain, ringing, blur
+    )
     # weight = 1 / variance of the share that luma alone, or chroma alone, would give
     luma_weight = luma_power / luma_variance
     chroma_weight = chroma_power / chroma_variance
@@ -43,10 +52,9 @@ def solve_share(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-u
 @njit(cache=True, nogil=True)
 def doubt_share(fy, fu, fv, grain, ringing, blur):  # type: ignore[no-untyped-def]
     """Return the variance that coding gives a solved share; see `solve_share`."""
-    luma_power = fy * fy
-    chroma_power = fu * fu + fv * fv
-    luma_variance = grain * grain + ringing * ringing * luma_power
-    chroma_variance = grain * grain + blur * blur * chroma_power
+    luma_power, chroma_power, luma_variance, chroma_variance = _coding_variance(
+        fy, fu, fv, grain, ringing, blur
+    )
     return 1.0 / max(1e-9, luma_power / luma_variance + chroma_power / chroma_variance)
 
 

@@ -3,6 +3,7 @@
 import contextlib
 import hashlib
 import os
+import shutil
 import tempfile
 import threading
 from collections import OrderedDict
@@ -101,6 +102,15 @@ class DiskCache:
                 Path(aside).unlink(missing_ok=True)
                 raise
             self._make_room()
+
+    def drop(self, name: str) -> None:
+        """Forget what was kept under a name."""
+        with contextlib.suppress(OSError):
+            self._place(name).unlink()
+
+    def clear(self) -> None:
+        """Forget everything."""
+        shutil.rmtree(self._folder, ignore_errors=True)
 
     def _make_room(self) -> None:
         kept = []

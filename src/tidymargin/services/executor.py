@@ -140,10 +140,12 @@ class Executor:
         StoppedError
             Somebody has stopped it.
         """
-        for job in getattr(self._here, "jobs", ()):
+        jobs = getattr(self._here, "jobs", ())
+        for job in jobs:
             job.share = share
-            if job.is_stopped:
-                raise StoppedError("This was stopped.", hint="Begin it again when you want it.")
+        # a part that others may wait for goes on when only the job that came to it first is given up
+        if jobs and jobs[-1].is_stopped:
+            raise StoppedError("This was stopped.", hint="Begin it again when you want it.")
 
     def progress(self, name: str) -> float | None:
         """Return how far a job has come, 0 while it waits, None when there is none of that name."""

@@ -4,14 +4,20 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tidymargin.core.errors import BadParameterError
+from tidymargin.formats.recipe import from_steps
 from tidymargin.services.opening import to_shown_name
+from tidymargin.services.viewing import proof_name
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
 
 @dataclass(frozen=True, slots=True)
 class DiskUse:
-    """What a data folder takes, in bytes; `binned` is the part of the originals that is in the bin."""
+    """What a data folder takes, in bytes.
+
+    `history` is the database with the pictures kept of cuts; `binned` the part of the originals that is
+    in the bin.
+    """
 
     originals: int
     history: int
@@ -42,7 +48,8 @@ def measure_disk(workshop: Workshop) -> DiskUse:
     binned = {sheet.original for sheet in sheets.list_binned()} - kept
     return DiskUse(
         originals=_size_below(folder / "originals"),
-        history=sum(place.stat().st_size for place in folder.glob("sheets.sqlite*")),
+        history=sum(place.stat().st_size for place in folder.glob("sheets.sqlite*"))
+        + _size_below(folder / "proofs"),
         cache=_size_below(folder / "cache"),
         binned=sum(workshop.originals.size_of(name) for name in binned),
     )
@@ -76,5 +83,15 @@ def take_out(workshop: Workshop, sheet_id: int) -> Sheet:
 
 
 def empty_bin(workshop: Workshop) -> None:
-    """Delete for good what is in the bin."""
-    workshop.originals.delete(workshop.sheets.empty_bin())
+    """Delete for good what is in the bin, with every picture that was made of it."""
+    proofs = [
+        (sheet.original, proof_name(sheet, from_steps(state.bodies), state.engine_version))
+        for sheet in workshop.sheets.list_binned()
+        for state in workshop.sheets.list_states(sheet.id)
+    ]
+    gone = workshop.sheets.empty_bin()
+    workshop.originals.delete(gone)
+    for original, name in proofs:
+        if original in gone:  # another sheet of the same picture needs its own
+            workshop.proofs.drop(name)
+    workshop.disk.clear()

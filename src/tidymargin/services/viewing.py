@@ -354,8 +354,13 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
     return found
 
 
+def proof_name(sheet: Sheet, recipe: Recipe, version: int) -> str:
+    """Return the name that a picture of a cut is kept under."""
+    return f"proof:{cut_name(sheet, recipe, version)}"
+
+
 def _proof_name(sheet: Sheet) -> str:
-    return f"proof:{cut_name(sheet, read_recipe_of(sheet), sheet.engine_version)}"
+    return proof_name(sheet, read_recipe_of(sheet), sheet.engine_version)
 
 
 def load_proof(workshop: Workshop, sheet: Sheet) -> bytes | None:

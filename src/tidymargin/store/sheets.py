@@ -224,9 +224,9 @@ class Sheets:
             return [_to_sheet(session, row) for row in rows]
 
     def list_states(self, sheet_id: int) -> list[State]:
-        """Return all states of a sheet's history, the first one first."""
+        """Return all states of a sheet's history, in the bin or not, the first one first."""
         with Session(self._engine) as session:
-            _require_sheet(session, sheet_id)
+            _require_sheet(session, sheet_id, binned=True)
             chosen = select(StateRow).where(StateRow.sheet_id == sheet_id).order_by(StateRow.id)
             rows = list(session.scalars(chosen))
             return [
