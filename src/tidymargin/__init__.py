@@ -7,7 +7,7 @@ import platformdirs
 
 __version__ = "0.1.0"
 
-ENGINE_VERSION = 3
+ENGINE_VERSION = 4
 """Raised whenever the same picture and recipe would give another cut."""
 
 # Numba writes beside the code by default, where it may not be allowed to; this must be set before

@@ -13,6 +13,7 @@ _MIX_PX = 3
 _MIX_COLOURS = 12
 _EVEN_PX = 2
 _EVEN = 0.3
+_ALIKE = 6.0
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -164,3 +165,24 @@ def find_even(rgb, inside_px, row, col, palette, slack):  # type: ignore[no-unty
                 if max(abs(y - py), abs(u - pu), abs(v - pv)) <= slack:
                     counts[entry] += 1
     return counts
+
+
+@njit(cache=True, nogil=True)
+def find_stained(red, green, blue, by, bu, bv, palette, ringing, overshoot):  # type: ignore[no-untyped-def]
+    """Return the commonest palette colour that another one is, stained by the ground; -1 without any.
+
+    Such a colour is as light, and leans to the ground or, by less than `overshoot`, away from it: coding
+    blurs chroma and lets it swing. (by, bu, bv) is the ground.
+    """
+    y, u, v = to_luma_chroma_kernel(red, green, blue)
+    for entry in range(palette.shape[0]):
+        py, pu, pv = to_luma_chroma_kernel(palette[entry, 0], palette[entry, 1], palette[entry, 2])
+        if abs(y - py) > _ALIKE + 2.0 * ringing * abs(y - by):
+            continue
+        way_u, way_v = bu - pu, bv - pv
+        lean_u, lean_v = u - pu, v - pv
+        share = (lean_u * way_u + lean_v * way_v) / max(way_u * way_u + way_v * way_v, 1e-9)
+        aside = max(abs(lean_u - share * way_u), abs(lean_v - share * way_v))
+        if aside <= _ALIKE and (0.05 < share < 0.5 or -overshoot < share < -0.05):
+            return entry
+    return -1

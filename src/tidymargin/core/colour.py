@@ -107,3 +107,11 @@ def to_luma_chroma_kernel(red, green, blue):  # type: ignore[no-untyped-def]
     """ITU-R BT.601 luma, and the two scaled colour differences."""
     luma = 0.299 * red + 0.587 * green + 0.114 * blue
     return luma, 0.564 * (blue - luma), 0.713 * (red - luma)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def to_rgb_kernel(luma, blue_way, red_way):  # type: ignore[no-untyped-def]
+    """Undo `to_luma_chroma_kernel`."""
+    blue = blue_way / 0.564 + luma
+    red = red_way / 0.713 + luma
+    return red, (luma - 0.299 * red - 0.114 * blue) / 0.587, blue

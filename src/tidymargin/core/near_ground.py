@@ -10,6 +10,8 @@ from tidymargin.core.colour import to_luma_chroma_kernel
 SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
 
+_MOSTLY = 0.6
+_PARTLY = 0.38
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _FROM_GROUND_PX = (
     10  # how far into a figure a gap is looked for: deeper, two of its colours mix to a third
@@ -20,25 +22,50 @@ GAPS_HALO_PX = _FROM_GROUND_PX + 2 * _GAP_PX
 
 
 @njit(cache=True, nogil=True)
-def _leans_kernel(rgb, ground, out):  # type: ignore[no-untyped-def]
-    """Mark what has most of the ground's own chroma, in its direction."""
+def has_lean_kernel(red, green, blue, ground_red, ground_green, ground_blue):  # type: ignore[no-untyped-def]
+    """Whether a colour has most of the ground's own chroma, in its direction."""
+    _, bu, bv = to_luma_chroma_kernel(ground_red, ground_green, ground_blue)
+    _, cu, cv = to_luma_chroma_kernel(red, green, blue)
+    along = cu * bu + cv * bv
+    power = bu * bu + bv * bv
+    return along > _MOSTLY * power and along * along > 0.7 * power * (cu * cu + cv * cv)
+
+
+@njit(cache=True, nogil=True)
+def _leans_kernel(rgb, ground, own, slack, out):  # type: ignore[no-untyped-def]
+    """Mark what has most of the ground's chroma, or some of it and is lighter than the ground.
+
+    The second is how a gap between light things looks once coding has blurred its chroma. What is one of the
+    figure's own colours is neither.
+    """
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
-            _, bu, bv = to_luma_chroma_kernel(
+            by, bu, bv = to_luma_chroma_kernel(
                 ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
-            _, cu, cv = to_luma_chroma_kernel(
+            y, u, v = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
-            along = cu * bu + cv * bv
+            along = u * bu + v * bv
             power = bu * bu + bv * bv
-            out[row, col] = along > 0.6 * power and along * along > 0.7 * power * (
-                cu * cu + cv * cv
-            )
+            alike = along * along / (power * (u * u + v * v) + 1e-6)
+            leans = along > _MOSTLY * power and alike > 0.7
+            if not leans and along > _PARTLY * power and alike > 0.85 and y > by - slack:
+                leans = True
+                for entry in range(own.shape[0]):
+                    away = max(
+                        abs(y - own[entry, 0]), abs(u - own[entry, 1]), abs(v - own[entry, 2])
+                    )
+                    leans = leans and away > slack
+            out[row, col] = leans
 
 
 def find_gaps(
-    rgb: NDArray[np.uint8], ground: NDArray[np.float32], cleared: NDArray[np.bool_]
+    rgb: NDArray[np.uint8],
+    ground: NDArray[np.float32],
+    cleared: NDArray[np.bool_],
+    palette_rgb: NDArray[np.float32],
+    grain: float,
 ) -> NDArray[np.bool_]:
     """Find what is mostly screen in gaps too narrow for any of it to be cleared.
 
@@ -50,6 +77,10 @@ def find_gaps(
         The ground there, 0 to 255.
     cleared : (h, w) ndarray of bool
         What reach clears there. Not modified.
+    palette_rgb : (N, 3) ndarray of float32
+        The figure's even colours, 0 to 255.
+    grain : float
+        Coding noise near edges in 8-bit levels.
 
     Returns
     -------
@@ -57,7 +88,8 @@ def find_gaps(
         Nothing of it is cleared.
     """
     leans = np.empty(cleared.shape, np.bool_)
-    _leans_kernel(rgb, ground, leans)
+    own = np.array([to_luma_chroma_kernel(*map(float, c)) for c in palette_rgb]).reshape(-1, 3)
+    _leans_kernel(rgb, ground, own, 4.0 * grain, leans)
     side = 2 * _FROM_GROUND_PX + 1
     near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
     leans &= ~cleared & np.asarray(near).astype(np.bool_)

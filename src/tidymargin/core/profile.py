@@ -6,11 +6,14 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.candidates import find_stained
+from tidymargin.core.colour import to_luma_chroma_kernel
 from tidymargin.core.difference import Difference
 from tidymargin.core.ground import Ground, from_hex
+from tidymargin.core.near_ground import has_lean_kernel
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
-from tidymargin.core.surface import SurfaceGround
+from tidymargin.core.surface import ScreenGround, SurfaceGround
 
 _LONGEST_WALK = 12
 _BAND_PX = 512
@@ -20,6 +23,10 @@ _PALETTE_PX = 3_000_000  # of a larger picture only some rows are looked at
 _PALETTE_LEAST_PX = 12
 _PALETTE_APART = 12.0
 _MIXED_SLACK = 1.0
+_LEAN_SLACK = 0.03
+_OVERSHOOT = 0.2
+_SHARP_PX = 1.4  # as coding and the grid of pixels leave an edge that was as sharp as can be
+_ASLANT = 0.8  # walks go along rows and columns, and cross most edges at an angle
 _TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
 _LEAST_LOSSY_GRAIN = 1.0
 _STAIN_PX = (
@@ -29,7 +36,18 @@ _STAIN_PX = (
 
 @njit(cache=True, nogil=True)
 def _walk_edges_kernel(  # type: ignore[no-untyped-def]
-    rgb, ground, levels, first_row, end_row, tolerance_step, most, lengths, misfit, haze, scatter
+    rgb,
+    ground,
+    levels,
+    first_row,
+    end_row,
+    tolerance_step,
+    most,
+    lengths,
+    misfit,
+    haze,
+    scatter,
+    mixed,
 ):
     """Walk inwards from the ground across every outline that begins between two rows.
 
@@ -37,7 +55,8 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
     part of the figure. `lengths[n]` counts walks with n changing steps; `misfit` counts how far shares
     of figure by luma and by chroma disagree, in hundredths; `haze` counts luma deviations of the ground
     4 px outside, in tenths of an 8-bit level, and `scatter` those nearer by, in thousandths of the
-    outline's own luma contrast.
+    outline's own luma contrast; `mixed` counts the sum of a (1 - a) across outlines of strong luma, in
+    hundredths, which is a sixth of the width of an edge that rises evenly.
     """
     height, width = levels.shape
     walks = 0
@@ -106,16 +125,20 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                 continue
             lengths[min(changed, _LONGEST_WALK)] += 1
             walks += 1
+            of_both = 0.0
             for place in range(last):
                 luma = 0.299 * path[place, 0] + 0.587 * path[place, 1] + 0.114 * path[place, 2]
+                by_luma = min(1.0, max(0.0, luma / luma_step)) if abs(luma_step) > 30 else 0.0
+                of_both += by_luma * (1.0 - by_luma)
                 if abs(luma_step) > 30 and chroma_power > 900:
                     blue = path[place, 2] - luma
                     red = path[place, 0] - luma
                     by_chroma = (blue * blue_step + red * red_step) / chroma_power
-                    by_luma = min(1.0, max(0.0, luma / luma_step))
                     by_chroma = min(1.0, max(0.0, by_chroma))
                     if 0.05 < by_luma < 0.95 or 0.05 < by_chroma < 0.95:
                         misfit[min(99, int(abs(by_luma - by_chroma) * 100))] += 1
+            if abs(luma_step) > 60:
+                mixed[min(199, int(of_both * 100 + 0.5))] += 1
             out_row, out_col = row - 4 * down, col - 4 * right
             if (
                 0 <= out_row < height
@@ -169,9 +192,17 @@ def _palette_kernel(rgb, steps, levels, tolerance_step, slack, every, counts, su
 
 
 def _choose_palette(
-    counts: NDArray[np.int64], sums: NDArray[np.float64], ground: NDArray[np.float64]
+    counts: NDArray[np.int64],
+    sums: NDArray[np.float64],
+    ground: NDArray[np.float64],
+    *,
+    is_screen: bool,
+    is_lossy: bool,
 ) -> NDArray[np.float32]:
-    """Return the commonest colours that are told apart from the ground and from one another."""
+    """Return the commonest colours that are told apart from the ground and from one another.
+
+    Before a screen none of them has most of its hue: that is shaded or mixed ground.
+    """
     chosen: list[NDArray[np.float64]] = []
     for key in np.argsort(-counts, kind="stable"):
         if counts[key] < _PALETTE_LEAST_PX or len(chosen) == _PALETTE_SIZE:
@@ -182,7 +213,20 @@ def _choose_palette(
     pure = [
         colour
         for place, colour in enumerate(chosen)
-        if not _is_mixed(colour, chosen) and not _is_shade(colour, ground, chosen[:place])
+        if not _is_mixed(colour, chosen)
+        and not _is_shade(colour, ground, chosen[:place])
+        and not (is_screen and has_lean_kernel(*colour, *ground))
+        and not (
+            is_lossy
+            and find_stained(
+                *colour,
+                *to_luma_chroma_kernel(*ground),
+                np.array(chosen[:place]).reshape(-1, 3),
+                0.0,
+                _OVERSHOOT,
+            )
+            >= 0
+        )
     ]
     return np.array(pure, np.float32).reshape(-1, 3)
 
@@ -206,6 +250,14 @@ def _is_shade(
 ) -> bool:
     """Whether a colour lies between the ground and a commoner one: rim, for the most part."""
     return any(_is_between(colour, ground, other) for other in commoner)
+
+
+def _find_most_lean(palette: NDArray[np.float32], ground: NDArray[np.float64]) -> float:
+    """Return how far the figure's own colours lean to the ground's hue, and a little more."""
+    _, *hue = to_luma_chroma_kernel(*ground)
+    power = max(hue[0] ** 2 + hue[1] ** 2, 1e-6)
+    leans = [np.dot(to_luma_chroma_kernel(*map(float, c))[1:], hue) / power for c in palette]
+    return max([0.0, *map(float, leans)]) + _LEAN_SLACK
 
 
 def measure_rim(
@@ -239,6 +291,7 @@ def measure_rim(
     misfit = np.zeros(100, np.int64)
     haze = np.zeros(100, np.int64)
     scatter = np.zeros(200, np.int64)
+    mixed = np.zeros(200, np.int64)
     everywhere = whole(picture.height, picture.width)
     walks = 0
     for band in everywhere.bands(_BAND_PX):
@@ -246,7 +299,7 @@ def measure_rim(
         walks += _walk_edges_kernel(
             picture.rgb[outer.slices], ground.over(outer), levels[outer.slices],
             band.top - outer.top, band.bottom - outer.top, tolerance_step, _MOST_WALKS - walks,
-            lengths, misfit, haze, scatter,
+            lengths, misfit, haze, scatter, mixed,
         )  # fmt: skip
         if walks >= _MOST_WALKS:
             break
@@ -258,6 +311,11 @@ def measure_rim(
     blur = 0.0
     if lossy:  # with nothing to measure it on, what halved chroma does to a sharp edge
         blur = _TO_DEVIATION * _quantile(misfit, 0.5) / 100 if misfit.sum() > 50 else 0.25
+    softness_px = 1.0
+    if mixed.sum() > 50:
+        mean = float(mixed @ np.arange(mixed.size)) / int(mixed.sum()) / 100
+        softness_px = min(6 * _ASLANT * mean, MAX_WIDTH_PX)
+        softness_px = softness_px if softness_px > _SHARP_PX else 1.0
     counts = np.zeros(32768, np.int64)
     sums = np.zeros((32768, 3))
     every = max(1, round(picture.area_px / _PALETTE_PX))
@@ -272,7 +330,9 @@ def measure_rim(
         sums,
     )
     colour = np.array(from_hex(ground.hex), np.float64)
-    palette = _choose_palette(counts, sums, colour)
+    palette = _choose_palette(
+        counts, sums, colour, is_screen=isinstance(ground, ScreenGround), is_lossy=lossy
+    )
     red, green, blue = (round(float(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
         width_px=width_px,
@@ -283,6 +343,8 @@ def measure_rim(
         palette_rgb=palette,
         carried_rgb=(red, green, blue),
         settles=isinstance(ground, SurfaceGround),
+        softness_px=softness_px,
+        most_lean=_find_most_lean(palette, colour),
     )
 
 

@@ -18,16 +18,18 @@ from tidymargin.core.candidates import (
     MISFIT_UNIT,
     doubt_share,
     find_even,
+    find_stained,
     mark_sure_kernel,
     mix_two,
     solve_share,
 )
-from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.colour import to_luma_chroma_kernel, to_rgb_kernel
 from tidymargin.core.compose import compose_cut
 from tidymargin.core.distance import distance_px, list_round
 from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
-from tidymargin.core.spill import DEPTH_PX, Spill
+from tidymargin.core.spill import DEPTH_PX, Spill, hold_lean_kernel
+from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
 
 SEARCH_PX = 8
 """How far a figure colour may come from."""
@@ -45,11 +47,12 @@ _FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its
 _SHALLOW = 16.0  # doubt in a share that is too small for its depth
 _DOUBT = 4.0  # variances, as in ink: what falls short of solid by no more is drawn to it
 _EVEN_LEAST = 3
+_STAINED = 3.0
 _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
 _MOST_UNEVEN = 5.0
 _NEAR_PX = 2  # a figure colour is averaged over this much around the pixel it was found at
 
-HALO_PX = CARRY_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
+HALO_PX = CARRY_PX + STEADY_HALO_PX + max(SEARCH_PX + _NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs where no spill is taken off."""
 
 
@@ -84,6 +87,10 @@ class RimFacts:
         The screen's light on the figure, where there is any.
     is_screen : bool
         Whether the ground is a screen, so that its hue in a narrow gap betrays it.
+    softness_px : float
+        Pixels from ground to figure across a clean edge of the picture; 1 where it is as sharp as can be.
+    most_lean : float
+        How far the figure's own colours lean to a screen's hue, as a share of the screen's chroma.
     """
 
     width_px: int
@@ -97,6 +104,8 @@ class RimFacts:
     ink_rgb: NDArray[np.float32] | None = None
     spill: Spill | None = None
     is_screen: bool = False
+    softness_px: float = 1.0
+    most_lean: float = 1.0
 
     @property
     def halo_px(self) -> int:
@@ -108,7 +117,7 @@ class RimFacts:
 @njit(cache=True, nogil=True)
 def _solve_rim_kernel(  # type: ignore[no-untyped-def]
     rgb, ground, inside_px, outside_px, sure, top, left, bottom, right,
-    width, stain, grain, ringing, blur, palette, share_out, figure_out,
+    width, stain, grain, ringing, blur, palette, share_out, figure_out, doubt_out,
 ):  # fmt: skip
     """Fill share and figure colour for one tile inside a haloed region.
 
@@ -239,6 +248,10 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                                 palette[entry, 1],
                                 palette[entry, 2],
                             )
+                if lossy:
+                    entry = find_stained(red, green, blue, by, bu, bv, palette, ringing, 0.0)
+                    if entry >= 0:
+                        red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
             if not found or (stain == width and misfit > _DOUBTED and not solid):
                 # without coding noise a sure pixel that fits poorly is a mixture itself
                 limit_misfit = 0.5 * misfit if found else _EXPLAINED
@@ -330,6 +343,9 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
                 short = 1.0 - share
                 doubt = _DOUBT * doubt_share(fy, fu, fv, grain, ringing, blur)
                 share = 1.0 - short * short * short / (short * short + doubt)
+            doubt_out[out_row, out_col] = (
+                doubt_share(fy, fu, fv, grain, ringing, blur) if lossy else 0.0
+            )
             share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
             # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
@@ -337,23 +353,50 @@ def _solve_rim_kernel(  # type: ignore[no-untyped-def]
             if share > 0.05:
                 fade = 1.0 / max(1.0, deep - width)
                 luma_doubt = (2.0 * grain + 1.5 * ringing * abs(fy)) / share
-                chroma_doubt = (
-                    2.0 * grain + 2.0 * fade * blur * (fu * fu + fv * fv) ** 0.5
-                ) / share
                 gap_y = y / share - fy
                 gap_u, gap_v = u / share - fu, v / share - fv
+                # what leans to the ground is most likely its chroma, blurred by coding
+                stained = gap_u * fu + gap_v * fv < 0.0
+                likely = _STAINED if stained else 2.0 * fade
+                chroma_doubt = (2.0 * grain + likely * blur * (fu * fu + fv * fv) ** 0.5) / share
                 luma_trust = gap_y**4 / (gap_y**4 + luma_doubt**4 + 1e-9)
                 chroma_gap = (gap_u * gap_u + gap_v * gap_v) ** 2
                 chroma_trust = chroma_gap / (chroma_gap + chroma_doubt**4 + 1e-9)
                 value_y += gap_y * luma_trust
                 value_u += gap_u * chroma_trust
                 value_v += gap_v * chroma_trust
-            value_b = value_u / 0.564 + value_y
-            value_r = value_v / 0.713 + value_y
-            value_g = (value_y - 0.299 * value_r - 0.114 * value_b) / 0.587
+            value_r, value_g, value_b = to_rgb_kernel(value_y, value_u, value_v)
             figure_out[out_row, out_col, 0] = min(255.0, max(0.0, value_r))
             figure_out[out_row, out_col, 1] = min(255.0, max(0.0, value_g))
             figure_out[out_row, out_col, 2] = min(255.0, max(0.0, value_b))
+
+
+def _find_window(
+    margins: tuple[int, int, int, int], height: int, width: int, reach: int
+) -> tuple[int, int, int, int, tuple[slice, slice]]:
+    """Return the rows and columns `reach` px around a region within its halo, and where they lie there."""
+    top, left, below, beside = margins
+    first_row, first_col = max(0, top - reach), max(0, left - reach)
+    last_row, last_col = min(height, height - below + reach), min(width, width - beside + reach)
+    window = (
+        slice(first_row - top + reach, last_row - top + reach),
+        slice(first_col - left + reach, last_col - left + reach),
+    )
+    return first_row, first_col, last_row, last_col, window
+
+
+def _find_window(
+    margins: tuple[int, int, int, int], height: int, width: int, reach: int
+) -> tuple[int, int, int, int, tuple[slice, slice]]:
+    """Return the rows and columns `reach` px around a region within its halo, and where they lie there."""
+    top, left, below, beside = margins
+    first_row, first_col = max(0, top - reach), max(0, left - reach)
+    last_row, last_col = min(height, height - below + reach), min(width, width - beside + reach)
+    window = (
+        slice(first_row - top + reach, last_row - top + reach),
+        slice(first_col - left + reach, last_col - left + reach),
+    )
+    return first_row, first_col, last_row, last_col, window
 
 
 def solve_cut(
@@ -407,21 +450,17 @@ def solve_cut(
         out[:] = (*facts.carried_rgb, 0)
         return out
     if facts.is_screen:
-        cleared = cleared | find_gaps(rgb, ground, cleared)
+        cleared = cleared | find_gaps(rgb, ground, cleared, facts.palette_rgb, facts.grain)
     inside_px = distance_px(~cleared)
     outside_px = distance_px(cleared)
     if facts.settles:
         ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
+    lossless = facts.stain_px == facts.width_px
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
-    reach = CARRY_PX
+    reach = CARRY_PX + (0 if lossless or facts.ink_rgb is not None else STEADY_HALO_PX)
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
     figure = np.zeros((*share.shape, 3), np.float32)
-    first_row, first_col = max(0, top - reach), max(0, left - reach)
-    last_row, last_col = min(height, top + core_h + reach), min(width, left + core_w + reach)
-    window = (
-        slice(first_row - top + reach, last_row - top + reach),
-        slice(first_col - left + reach, last_col - left + reach),
-    )
+    first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
     if facts.ink_rgb is not None:
         kept = np.ones(len(facts.ink_rgb), np.bool_)
         for rgb_srgb in dropped_inks:
@@ -436,15 +475,31 @@ def solve_cut(
         return compose_cut(
             share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
         )
+    doubt = np.zeros(share.shape, np.float32)
     sure = np.zeros(cleared.shape, np.bool_)
-    lossless = facts.stain_px == facts.width_px
     least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
     mark_sure_kernel(rgb, ground, inside_px, facts.stain_px + 0.5, least, most, sure)
     _solve_rim_kernel(
         rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
         facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
-        share[window], figure[window],
+        share[window], figure[window], doubt[window],
     )  # fmt: skip
+    if not lossless:
+        for _ in range(FILL_STEPS):
+            fill_inner_kernel(
+                rgb, ground, inside_px, first_row, first_col, share[window], figure[window]
+            )
+        share, figure = steady_share(share, figure, doubt, facts.softness_px)
+        reach = CARRY_PX
+        first_row, first_col, last_row, last_col, window = _find_window(
+            margins, height, width, reach
+        )
+        if facts.is_screen and spill_amount > 0:
+            near = (slice(first_row, last_row), slice(first_col, last_col))
+            hold_lean_kernel(
+                figure[window], share[window], inside_px[near], ground[near], facts.most_lean,
+                facts.stain_px + 0.5,
+            )  # fmt: skip
     if facts.spill is not None and spill_amount > 0:
         deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
         depth = np.zeros(share.shape, np.float32)

@@ -11,6 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.colour import to_luma_chroma_kernel, to_rgb_kernel
 from tidymargin.core.ground import from_hex
 from tidymargin.core.picture import Picture
 from tidymargin.core.surface import ScreenGround
@@ -74,6 +75,31 @@ def _take_off_kernel(figure, share, inside_px, cast, amount, screen, direction):
             for channel in range(3):
                 value = (figure[row, col, channel] - c * screen[channel]) / (1.0 - c)
                 figure[row, col, channel] = min(255.0, max(0.0, value))
+
+
+@njit(cache=True, nogil=True)
+def hold_lean_kernel(figure, share, inside_px, ground, most, depth_px):  # type: ignore[no-untyped-def]
+    """Hold back, along the rim, how far figure colours lean to the ground's hue.
+
+    Coding blurs the screen's chroma into thin and outermost things. `most` is how far the figure's own
+    colours lean, as a share of the ground's chroma; `inside_px` and `ground` are of the same places.
+    """
+    for row in range(share.shape[0]):
+        for col in range(share.shape[1]):
+            if share[row, col] <= 0.0 or inside_px[row, col] > depth_px:
+                continue
+            _, bu, bv = to_luma_chroma_kernel(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
+            y, u, v = to_luma_chroma_kernel(
+                figure[row, col, 0], figure[row, col, 1], figure[row, col, 2]
+            )
+            over = (u * bu + v * bv) / max(bu * bu + bv * bv, 1e-6) - most
+            if over > 0.0:
+                red, green, blue = to_rgb_kernel(y, u - over * bu, v - over * bv)
+                figure[row, col, 0] = min(255.0, max(0.0, red))
+                figure[row, col, 1] = min(255.0, max(0.0, green))
+                figure[row, col, 2] = min(255.0, max(0.0, blue))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
