@@ -1,5 +1,6 @@
 """Tidy Margin: keys plain grounds out of pictures and exports clean, transparent cuts."""
 
+import hashlib
 import os
 from pathlib import Path
 
@@ -10,8 +11,21 @@ __version__ = "0.1.0"
 ENGINE_VERSION = 4
 """Raised whenever the same picture and recipe would give another cut."""
 
+
+def _name_kernels() -> str:
+    """Return a name for the compiled kernels of exactly this code.
+
+    Numba looks whether a kernel's own file has changed, and not those of the kernels it calls.
+    """
+    digest = hashlib.sha256()
+    for source in sorted(Path(__file__).parent.glob("*/*.py")):
+        if b"numba" in (code := source.read_bytes()):
+            digest.update(code)
+    return f"kernels-{digest.hexdigest()[:12]}"
+
+
 # Numba writes beside the code by default, where it may not be allowed to; this must be set before
 # the first kernel is imported.
 os.environ.setdefault(
-    "NUMBA_CACHE_DIR", str(Path(platformdirs.user_cache_dir("tidymargin")) / "kernels")
+    "NUMBA_CACHE_DIR", str(Path(platformdirs.user_cache_dir("tidymargin")) / _name_kernels())
 )

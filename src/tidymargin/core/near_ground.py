@@ -10,12 +10,10 @@ from tidymargin.core.colour import to_luma_chroma_kernel
 SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
 
-_MOSTLY = 0.6
+_MOSTLY = 0.6  # of the ground's chroma
 _PARTLY = 0.38
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
-_FROM_GROUND_PX = (
-    10  # how far into a figure a gap is looked for: deeper, two of its colours mix to a third
-)
+_FROM_GROUND_PX = 24  # how far into a figure a gap is looked for
 
 GAPS_HALO_PX = _FROM_GROUND_PX + 2 * _GAP_PX
 """How much of the surroundings finding gaps needs."""

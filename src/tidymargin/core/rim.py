@@ -385,20 +385,6 @@ def _find_window(
     return first_row, first_col, last_row, last_col, window
 
 
-def _find_window(
-    margins: tuple[int, int, int, int], height: int, width: int, reach: int
-) -> tuple[int, int, int, int, tuple[slice, slice]]:
-    """Return the rows and columns `reach` px around a region within its halo, and where they lie there."""
-    top, left, below, beside = margins
-    first_row, first_col = max(0, top - reach), max(0, left - reach)
-    last_row, last_col = min(height, height - below + reach), min(width, width - beside + reach)
-    window = (
-        slice(first_row - top + reach, last_row - top + reach),
-        slice(first_col - left + reach, last_col - left + reach),
-    )
-    return first_row, first_col, last_row, last_col, window
-
-
 def solve_cut(
     rgb: NDArray[np.uint8],
     ground: NDArray[np.float32],

@@ -21,6 +21,11 @@ DEPTH_PX = 48
 
 _MOST_CAST = 0.4
 _LEAST_CAST = 0.015
+_STAINED_PX = 6
+_LEAST_FIT = 0.5  # what a fit may leave over
+_FALLS_PX = (8.0, 10.0, 12.0, 14.0, 16.0, 19.0, 22.0, 26.0, 30.0)
+_AGREED = 2.0  # shading hides a part of the slope
+_ONE_PART = 12  # levels between neighbours, at most
 _LEAST_PX = 200  # a depth with fewer pixels says nothing
 
 
@@ -31,17 +36,36 @@ def lean_of(rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
 
 
 @njit(cache=True, nogil=True)
-def _lean_kernel(rgb, inside_px, direction, counts, sums):  # type: ignore[no-untyped-def]
-    """Sum, by depth, how far colours lean along a direction of RGB."""
-    for row in range(rgb.shape[0]):
-        for col in range(rgb.shape[1]):
+def _lean_kernel(rgb, inside_px, direction, counts, sums, rises, runs):  # type: ignore[no-untyped-def]
+    """Sum, by depth, how far colours lean along a direction of RGB, and how that falls inwards.
+
+    `rises` and `runs` are the sums of a slope by least squares, from neighbours of much the same colour:
+    where another part of the figure begins, a change of lean is its own.
+    """
+    height, width = inside_px.shape
+    for row in range(height):
+        for col in range(width):
             depth = int(inside_px[row, col])
-            if 2 <= depth < counts.shape[0]:
-                lean = 0.0
+            if not 2 <= depth < counts.shape[0]:
+                continue
+            lean = 0.0
+            for channel in range(3):
+                lean += direction[channel] * rgb[row, col, channel]
+            counts[depth] += 1
+            sums[depth] += lean
+            for side in range(2):
+                y, x = row + side, col + 1 - side
+                if y >= height or x >= width or inside_px[y, x] < 2.0:
+                    continue
+                run = inside_px[y, x] - inside_px[row, col]
+                rise, most = 0.0, 0
                 for channel in range(3):
-                    lean += direction[channel] * rgb[row, col, channel]
-                counts[depth] += 1
-                sums[depth] += lean
+                    step = int(rgb[row, col, channel]) - int(rgb[y, x, channel])
+                    rise += direction[channel] * step
+                    most = max(most, abs(step))
+                if most <= _ONE_PART:
+                    rises[depth] += rise * run
+                    runs[depth] += run * run
 
 
 def screen_direction(ground: ScreenGround) -> tuple[NDArray[np.float64], float]:
@@ -141,6 +165,25 @@ class Spill:
         )
 
 
+def _fit_fall(cast: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[float, float]:
+    """Fit, by least squares, an amount at the outline and the depth in which it falls to 1/e.
+
+    The amount is 0 where there is none that falls.
+    """
+    depth = np.arange(cast.size)
+    weight = np.where(depth >= _STAINED_PX, counts, 0).astype(np.float64)
+    power = float(weight @ cast**2)
+    best = (_LEAST_FIT * power, 0.0, 1.0)
+    for fall_px in _FALLS_PX:
+        shape = np.exp(-depth / fall_px)
+        amount = max(0.0, float(weight @ (shape * cast)) / max(float(weight @ shape**2), 1e-9))
+        left = float(weight @ (cast - amount * shape) ** 2)
+        if left < best[0]:
+            best = (left, amount, fall_px)
+    shallow, farther = cast[_STAINED_PX : _STAINED_PX + 4].mean(), cast[2 * DEPTH_PX // 3 :].mean()
+    return best[1:] if farther < 0.5 * shallow else (0.0, 1.0)
+
+
 def measure_spill(
     picture: Picture, ground: ScreenGround, cleared: NDArray[np.bool_]
 ) -> Spill | None:
@@ -165,20 +208,26 @@ def measure_spill(
     )
     direction, size = screen_direction(ground)
     counts = np.zeros(2 * DEPTH_PX, np.int64)
-    sums = np.zeros(2 * DEPTH_PX)
-    _lean_kernel(picture.rgb, inside_px, direction, counts, sums)
-    known = counts >= _LEAST_PX
+    sums, rises, runs = (np.zeros(2 * DEPTH_PX) for _ in range(3))
+    _lean_kernel(picture.rgb, inside_px, direction, counts, sums, rises, runs)
+    known = (counts >= _LEAST_PX) & (runs >= _LEAST_PX / 2)
     if known.sum() < 12 or not known[:8].any():
         return None
-    lean = np.where(known, sums / np.maximum(counts, 1), np.nan)
     last = int(np.flatnonzero(known)[-1])
-    deep = float(np.nanmedian(lean[max(6, last - last // 3) : last + 1]))
-    cast = (lean[:DEPTH_PX] - deep) / max(size - deep, 1.0)
-    cast = np.where(np.isnan(cast), 0, cast)
-    smooth = np.convolve(np.pad(cast, 2, mode="edge"), np.ones(5) / 5, mode="valid")
-    smooth[:4] = max(smooth[3], smooth[4])  # the rim itself is mixed with the ground
-    falling = np.minimum.accumulate(np.clip(smooth, 0, _MOST_CAST))
-    if falling[4] < _LEAST_CAST or falling[4] - falling[min(DEPTH_PX - 1, last)] < _LEAST_CAST:
+    deep = float(np.median((sums / np.maximum(counts, 1))[known][-max(1, last // 3) :]))
+    slope = np.where(known, rises / np.maximum(runs, 1), 0)
+    slope[:_STAINED_PX] = 0  # there coding blurs the ground itself into the figure
+    evenly = np.cumsum(slope[::-1])[
+        ::-1
+    ]  # how much more than deep inside, summed from there outwards
+    lean = np.where(known, sums / np.maximum(counts, 1), deep)
+    more = np.minimum(lean - deep, _AGREED * evenly)
+    cast = more / max(size - deep, 1.0)
+    most, fall_px = _fit_fall(cast[:DEPTH_PX], counts[:DEPTH_PX])
+    if most * np.exp(-_STAINED_PX / fall_px) < _LEAST_CAST:
         return None
-    cast = (falling - falling[-1]).astype(np.float32)  # beyond the last depth nothing is taken off
+    depth = np.arange(DEPTH_PX)
+    fitted = np.minimum(_MOST_CAST, most * np.exp(-depth / fall_px))
+    fitted *= np.minimum(1, (DEPTH_PX - depth) / (DEPTH_PX / 2))  # beyond the last depth is nothing
+    cast = fitted.astype(np.float32)
     return Spill(cast, np.array(from_hex(ground.hex), np.float64), direction)

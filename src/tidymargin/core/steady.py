@@ -23,12 +23,6 @@ FILL_STEPS = 2
 STEADY_HALO_PX = STEADY_PX + FILL_STEPS
 """How much of the surroundings steadying needs."""
 
-FILL_STEPS = 2
-"""How many pixels deep a share that falls inwards is raised."""
-
-STEADY_HALO_PX = STEADY_PX + FILL_STEPS
-"""How much of the surroundings steadying needs."""
-
 _SIDE = 2 * STEADY_PX + 1
 _SPREAD_PX = 2.0  # of the window's weights
 _ALONG_PX = 1.6  # how far beside the edge a place still tells where it lies
@@ -199,35 +193,6 @@ def fill_inner_kernel(rgb, ground, inside_px, top, left, share, figure):  # type
                 base = ground[r, c, channel]
                 value = base + (rgb[r, c, channel] - base) / bound
                 figure[row, col, channel] = min(255.0, max(0.0, value))
-
-
-def steady_share(
-    share: NDArray[np.float32],
-    figure: NDArray[np.float32],
-    doubt: NDArray[np.float32],
-    softness_px: float,
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Return shares steadied along the rim, and the figure colours of the same places.
-
-    Parameters
-    ----------
-    share, doubt : (h, w) ndarray of float32
-        The matte of a region with `STEADY_HALO_PX` around it, 0 to 1, and its variance, 0 where it is known.
-    figure : (h, w, 3) ndarray of float32
-        The figure colours there.
-    softness_px : float
-        Pixels from ground to figure across a clean edge of the picture, 1 and up.
-
-    Returns
-    -------
-    share, figure : ndarray of float32
-        Without what was around the region.
-    """
-    halo = STEADY_HALO_PX
-    inner = (slice(halo, share.shape[0] - halo), slice(halo, share.shape[1] - halo))
-    steadied = np.empty_like(share[inner])
-    _steady_kernel(share, doubt, halo, halo, softness_px, steadied)
-    return steadied, np.ascontiguousarray(figure[inner])
 
 
 def steady_share(
