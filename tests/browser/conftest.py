@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
 from waitress.server import create_server
 
-from tidymargin.services.workshop import Workshop
+from tidymargin.services.workshop import Workshop, warm_kernels
 from tidymargin.web.app import create_app
 
 AXE = (Path(__file__).parent / "axe.min.js").read_text()
@@ -24,6 +24,7 @@ _OFF = "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE loca
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
+    warm_kernels()  # on a fresh machine compiling takes longer than a page may
     flags = [*_FLAGS.split(), _OFF, *(["--no-sandbox"] if os.geteuid() == 0 else [])]
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)

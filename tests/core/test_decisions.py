@@ -19,6 +19,8 @@ from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_screen
 from tidymargin.demo.inks import press
 from tidymargin.demo.sketches import cast_spill, draw_bell
+from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.decode import decode_picture
 
 seeds_st = st.integers(0, 2**32 - 1)
 
@@ -174,6 +176,22 @@ def test_ink_is_told_and_its_colour_and_pressure_are_found():
     assert score_cut(cut, to_true_cut(figure)).rim < 0.3
 
 
+def test_an_outline_of_the_screens_hue_is_no_light_of_the_screen():
+    random = np.random.default_rng(8)
+    d = Drawing(420, 420, 4)
+    for radius, code in ((150, "#BFD8A0"), (143, "#6A040F")):
+        d.ellipse(210, 210, radius, d.colour(code))
+    figure = d.render()
+    cloth = make_screen(420, 420, random, creases=2)
+    shot = encode_picture(add_grain(mix_over(figure, cloth), random, 1.0), "jpg", 92)
+    picture = decode_picture(shot).picture
+    facts = measure_sheet(picture)
+    assert (facts.ground.kind, facts.rim.spill) == ("screen", None)
+    row = cut_out(picture, facts).render_whole()[210]
+    assert (row[62:67, 3] == 255).all()
+    assert np.abs(row[61:63, :3].astype(int) - (0xBF, 0xD8, 0xA0)).max() < 16
+
+
 def test_a_screens_light_is_taken_off_the_rim_and_an_amount_of_none_leaves_it():
     random = np.random.default_rng(7)
     bell = draw_bell(420)
@@ -188,5 +206,11 @@ def test_a_screens_light_is_taken_off_the_rim_and_an_amount_of_none_leaves_it():
         for amount in (0.0, 1.0)
     ]
     assert found[1] < 0.8 * found[0]
+    inside = [
+        cut_out(picture, facts, Decisions(spill=a)).render_whole()[200, 210].astype(int)
+        for a in (1.0, 1.5)
+    ]
+    greener = [g - r for r, g, *_ in inside]
+    assert greener[1] < greener[0] - 4  # above 1 what lies evenly on the whole figure goes as well
     plain = Picture(add_grain(mix_over(bell, make_paper(420, 420, random)), random, 1.0))
     assert measure_sheet(plain).rim.spill is None

@@ -14,6 +14,7 @@ _MIX_COLOURS = 12
 _EVEN_PX = 2
 _EVEN = 0.3
 _ALIKE = 6.0
+_SAME = 4.0
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -171,10 +172,14 @@ def find_even(rgb, inside_px, row, col, palette, slack):  # type: ignore[no-unty
 def find_stained(red, green, blue, by, bu, bv, palette, ringing, overshoot):  # type: ignore[no-untyped-def]
     """Return the commonest palette colour that another one is, stained by the ground; -1 without any.
 
-    Such a colour is as light, and leans to the ground or, by less than `overshoot`, away from it: coding
+    Such a colour is none of the palette, as light, and leans to the ground or, by less than `overshoot`, away from it: coding
     blurs chroma and lets it swing. (by, bu, bv) is the ground.
     """
     y, u, v = to_luma_chroma_kernel(red, green, blue)
+    for entry in range(palette.shape[0]):
+        py, pu, pv = to_luma_chroma_kernel(palette[entry, 0], palette[entry, 1], palette[entry, 2])
+        if max(abs(y - py), abs(u - pu), abs(v - pv)) <= _SAME:
+            return -1
     for entry in range(palette.shape[0]):
         py, pu, pv = to_luma_chroma_kernel(palette[entry, 0], palette[entry, 1], palette[entry, 2])
         if abs(y - py) > _ALIKE + 2.0 * ringing * abs(y - by):

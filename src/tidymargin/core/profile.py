@@ -216,17 +216,7 @@ def _choose_palette(
         if not _is_mixed(colour, chosen)
         and not _is_shade(colour, ground, chosen[:place])
         and not (is_screen and has_lean_kernel(*colour, *ground))
-        and not (
-            is_lossy
-            and find_stained(
-                *colour,
-                *to_luma_chroma_kernel(*ground),
-                np.array(chosen[:place]).reshape(-1, 3),
-                0.0,
-                _OVERSHOOT,
-            )
-            >= 0
-        )
+        and not (is_lossy and _is_stained(colour, ground, chosen[:place]))
     ]
     return np.array(pure, np.float32).reshape(-1, 3)
 
@@ -250,6 +240,18 @@ def _is_shade(
 ) -> bool:
     """Whether a colour lies between the ground and a commoner one: rim, for the most part."""
     return any(_is_between(colour, ground, other) for other in commoner)
+
+
+def _is_stained(
+    colour: NDArray[np.float64], ground: NDArray[np.float64], commoner: list[NDArray[np.float64]]
+) -> bool:
+    """Whether a colour is a commoner one that coding has stained with the ground."""
+    luma, blue_way, red_way = to_luma_chroma_kernel(*ground)
+    others = np.array(commoner).reshape(-1, 3)
+    red, green, blue = colour
+    return bool(
+        find_stained(red, green, blue, luma, blue_way, red_way, others, 0.0, _OVERSHOOT) >= 0
+    )
 
 
 def _find_most_lean(palette: NDArray[np.float32], ground: NDArray[np.float64]) -> float:

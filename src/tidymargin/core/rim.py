@@ -430,6 +430,13 @@ def solve_cut(
     out = np.empty((core_h, core_w, 4), np.uint8)
     if not cleared.any():
         out[..., :3] = rgb[own]
+        if (
+            facts.spill is not None and spill_amount > 1
+        ):  # beyond all that falls off there is an even rest
+            inside = rgb[own].astype(np.float32)
+            solid = np.ones(inside.shape[:2], np.float32)
+            facts.spill.take_off(inside, solid, np.full_like(solid, DEPTH_PX), spill_amount)
+            out[..., :3] = np.floor(inside + np.float32(0.5))
         out[..., 3] = 255 if alpha is None else alpha[own]
         return out
     if cleared.all():

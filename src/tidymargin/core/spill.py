@@ -25,6 +25,7 @@ _STAINED_PX = 6
 _LEAST_FIT = 0.5  # what a fit may leave over
 _FALLS_PX = (8.0, 10.0, 12.0, 14.0, 16.0, 19.0, 22.0, 26.0, 30.0)
 _AGREED = 2.0  # shading hides a part of the slope
+_INSIDE = 0.12  # of the screen's colour, everywhere, at an amount of 2
 _ONE_PART = 12  # levels between neighbours, at most
 _LEAST_PX = 200  # a depth with fewer pixels says nothing
 
@@ -88,7 +89,7 @@ def _take_off_kernel(figure, share, inside_px, cast, amount, screen, direction):
             if share[row, col] <= 0.0:
                 continue
             depth = min(cast.shape[0] - 1, int(inside_px[row, col]))
-            c = min(0.6, amount * cast[depth])
+            c = min(0.6, min(1.0, amount) * cast[depth] + _INSIDE * max(0.0, amount - 1.0))
             if c <= 0.002:
                 continue
             lean = 0.0
@@ -158,7 +159,8 @@ class Spill:
         share, inside_px : (h, w) ndarray of float32
             Matte, and depth in pixels, right up to `DEPTH_PX`.
         amount : float
-            1 takes off what was measured.
+            1 takes off what was measured; from there to 2 more and more of the screen's colour comes off
+            everywhere, since light that lies evenly on the whole figure cannot be measured.
         """
         _take_off_kernel(
             figure, share, inside_px, self.cast, amount, self.screen_rgb, self.direction
@@ -171,7 +173,13 @@ def _fit_fall(cast: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[flo
     The amount is 0 where there is none that falls.
     """
     depth = np.arange(cast.size)
-    weight = np.where(depth >= _STAINED_PX, counts, 0).astype(np.float64)
+    last = (
+        _STAINED_PX + 4 + int(np.argmin(cast[_STAINED_PX + 4 :]))
+    )  # deeper it is shading that leans
+    shallow = float(cast[_STAINED_PX : _STAINED_PX + 4].mean())
+    if cast[last] > 0.5 * shallow:
+        return 0.0, 1.0
+    weight = np.where((depth >= _STAINED_PX) & (depth <= last), counts, 0).astype(np.float64)
     power = float(weight @ cast**2)
     best = (_LEAST_FIT * power, 0.0, 1.0)
     for fall_px in _FALLS_PX:
@@ -180,8 +188,7 @@ def _fit_fall(cast: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[flo
         left = float(weight @ (cast - amount * shape) ** 2)
         if left < best[0]:
             best = (left, amount, fall_px)
-    shallow, farther = cast[_STAINED_PX : _STAINED_PX + 4].mean(), cast[2 * DEPTH_PX // 3 :].mean()
-    return best[1:] if farther < 0.5 * shallow else (0.0, 1.0)
+    return best[1:]
 
 
 def measure_spill(
@@ -228,6 +235,8 @@ def measure_spill(
         return None
     depth = np.arange(DEPTH_PX)
     fitted = np.minimum(_MOST_CAST, most * np.exp(-depth / fall_px))
-    fitted *= np.minimum(1, (DEPTH_PX - depth) / (DEPTH_PX / 2))  # beyond the last depth is nothing
-    cast = fitted.astype(np.float32)
-    return Spill(cast, np.array(from_hex(ground.hex), np.float64), direction)
+    fitted *= np.minimum(
+        1, (DEPTH_PX - 1 - depth) / (DEPTH_PX / 2)
+    )  # at the last depth nothing is left
+    fallen: NDArray[np.float32] = fitted.astype(np.float32)
+    return Spill(fallen, np.array(from_hex(ground.hex), np.float64), direction)

@@ -81,11 +81,15 @@ def open_workshop(folder: Path) -> Workshop:
 
 
 def warm_kernels() -> None:
-    """Compile or load every kernel on a tiny picture, so that nobody's first click waits for it."""
-    rgb = np.full((96, 96, 3), 255, np.uint8)
-    rgb[30:60, 30:60] = (20, 40, 60)
-    rgb[40:50, 40:50] = (254, 255, 255)
-    picture = Picture(rgb)
-    cutter: Cutter = cut_out(picture, measure_sheet(picture))
-    cutter.render_whole()
-    describe_place(cutter, 45, 45)
+    """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it."""
+    random = np.random.default_rng(0)
+    for ground_rgb, spread in (((255, 255, 255), 0), ((60, 155, 80), 3), ((240, 236, 225), 3)):
+        rgb = np.full((160, 160, 3), ground_rgb, np.float64)
+        rgb[50:110, 50:110] = (20, 40, 60)
+        rgb[70:90, 70:90] = np.add(ground_rgb, (-1, -1, 0))
+        rgb += spread * random.standard_normal(rgb.shape)
+        picture = Picture(np.clip(rgb, 0, 255).astype(np.uint8))
+        for nature in ("opaque", "ink"):
+            cutter: Cutter = cut_out(picture, measure_sheet(picture, nature=nature))
+            cutter.render_whole()
+            describe_place(cutter, 75, 75)

@@ -1,0 +1,92 @@
+"""Steadying rims: noise averages out along an outline; corners and thin strokes stay what they are."""
+
+import numpy as np
+import pytest
+
+from benchmarks.score import score_cut
+from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.steady import STEADY_HALO_PX, fill_inner_kernel, steady_share
+from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
+from tidymargin.demo.grounds import add_grain, make_screen
+from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.decode import decode_picture
+
+HALO = STEADY_HALO_PX
+SPREAD = 0.12
+
+
+def matte_of(shape):
+    d = Drawing(80, 80, 8)
+    label = d.colour("#000000")
+    if shape == "disc":
+        d.ellipse(40, 40, 27, label)
+    elif shape == "edge":
+        d.polygon([(-5, 21), (85, 47), (85, 90), (-5, 90)], label)
+    elif shape == "corner":
+        d.polygon([(30, 30), (90, 30), (90, 90), (30, 90)], label)
+    else:
+        d.stroke([(0, 20), (80, 61)], 1.6, label)
+    return d.render()[..., 3].astype(np.float32)
+
+
+def steadied(matte, doubt):
+    figure = np.zeros((*matte.shape, 3), np.float32)
+    return steady_share(matte, figure, doubt.astype(np.float32), 1.0)[0]
+
+
+@pytest.mark.parametrize("shape", ["disc", "edge"])
+def test_noise_along_an_outline_is_halved_and_more(shape):
+    true = matte_of(shape)
+    rim = (true > 0) & (true < 1)
+    noise = SPREAD * np.random.default_rng(4).standard_normal(true.shape)
+    noisy = np.where(rim, np.clip(true + noise, 0, 1), true).astype(np.float32)
+    found = steadied(noisy, np.where(rim, SPREAD**2, 0))
+    inner = (slice(HALO, -HALO),) * 2
+    before = np.abs(noisy - true)[inner][rim[inner]].mean()
+    assert np.abs(found - true[inner])[rim[inner]].mean() < 0.5 * before
+
+
+@pytest.mark.parametrize("shape", ["disc", "edge", "corner", "stroke"])
+def test_what_is_known_well_is_left_alone(shape):
+    true = matte_of(shape)
+    found = steadied(true, np.where((true > 0) & (true < 1), 1e-5, 0))
+    assert np.abs(found - true[HALO:-HALO, HALO:-HALO]).max() < 0.08
+
+
+def test_where_nothing_is_in_doubt_nothing_changes():
+    true = matte_of("disc")
+    np.testing.assert_array_equal(steadied(true, np.zeros_like(true)), true[HALO:-HALO, HALO:-HALO])
+
+
+def test_a_share_that_falls_inwards_at_another_colour_is_raised_and_a_speck_of_ground_is_not():
+    share = np.ones((7, 7), np.float32)
+    share[0] = 0
+    share[2, 3] = 0.2
+    inside_px = np.repeat(np.arange(7, dtype=np.float32)[:, None], 7, axis=1)
+    rgb = np.full((7, 7, 3), 200, np.uint8)
+    ground = np.full((7, 7, 3), 255, np.float32)
+    figure = np.full((7, 7, 3), 200, np.float32)
+    same = share.copy()
+    fill_inner_kernel(rgb, ground, inside_px, 0, 0, same, figure)
+    np.testing.assert_array_equal(same, share)
+    figure[2, 3] = (190, 20, 30)  # solved as a little red over white beside a pale outline
+    fill_inner_kernel(rgb, ground, inside_px, 0, 0, share, figure)
+    assert share[2, 3] == 1.0
+    np.testing.assert_array_equal(figure[2, 3], (200, 200, 200))
+
+
+def test_a_gap_of_two_pixels_between_pale_things_shows_no_screen():
+    random = np.random.default_rng(5)
+    d = Drawing(200, 300, 4)
+    pale = d.colour("#F1ECE0")
+    for x in np.arange(60, 240, 9.3):
+        d.stroke([(x, 80), (x + 5, 120)], 7.3, pale)
+    figure = d.render()
+    cloth = make_screen(200, 300, random, code="#2F57A8", creases=1)
+    shot = encode_picture(add_grain(mix_over(figure, cloth), random, 1.0), "jpg", 90)
+    picture = decode_picture(shot).picture
+    found = cut_out(picture, measure_sheet(picture)).render_whole()
+    solid = found[found[..., 3] > 200]
+    assert len(solid) > 5_000
+    assert (solid[:, 2].astype(int) - solid[:, 0] > 40).mean() < 0.002
+    assert score_cut(found, to_true_cut(figure)).rim < 2.0
