@@ -38,6 +38,12 @@ def _ramp(away, softness):  # type: ignore[no-untyped-def]
     return min(1.0, max(0.0, 0.5 + away / softness))
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _turn(row, col, down, right):  # type: ignore[no-untyped-def]
+    """Return a place's pixels across an edge, inwards, and along it; (down, right) points inwards."""
+    return row * down + col * right, col * down - row * right
+
+
 def _make_window() -> NDArray[np.float64]:
     row, col = np.mgrid[-STEADY_PX : STEADY_PX + 1, -STEADY_PX : STEADY_PX + 1]
     away = row**2 + col**2
@@ -99,8 +105,7 @@ def _steady_kernel(share, doubt, top, left, softness, out):  # type: ignore[no-u
                     weight = _WINDOW[i, j]
                     if weight == 0.0:
                         continue
-                    across = (i - STEADY_PX) * down + (j - STEADY_PX) * right
-                    along = (j - STEADY_PX) * down - (i - STEADY_PX) * right
+                    across, along = _turn(i - STEADY_PX, j - STEADY_PX, down, right)
                     away = across + place
                     steep = math.exp(-away * away / (2 * _ALONG_PX * _ALONG_PX))
                     y, x = r + i - STEADY_PX, c + j - STEADY_PX
@@ -139,8 +144,7 @@ def _steady_kernel(share, doubt, top, left, softness, out):  # type: ignore[no-u
                     weight = _WINDOW[i, j]
                     if weight == 0.0:
                         continue
-                    across = (i - STEADY_PX) * down + (j - STEADY_PX) * right
-                    along = (j - STEADY_PX) * down - (i - STEADY_PX) * right
+                    across, along = _turn(i - STEADY_PX, j - STEADY_PX, down, right)
                     away = (
                         across
                         + place
