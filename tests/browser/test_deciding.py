@@ -107,6 +107,28 @@ def test_up_to_here_and_short_of_here_give_one_recipe_by_mouse_touch_and_keys(pa
     assert wide.picture.alpha[130, 200] == 255
 
 
+def test_worded_buttons_never_act_where_the_aim_was_before(open_context, workshop):
+    finger = open_context(has_touch=True).new_page()
+    sheet = open_sheet(finger, workshop, png_of(pale_steps))
+    held = []
+    finger.route("**/place?*", lambda route: held.append(route))
+    for row in (200 - 110, 200 - 150):
+        finger.touchscreen.tap(*to_screen(finger, row, 200, SIZE))
+        finger.wait_for_timeout(50)
+    assert len(held) == 1  # the second place is asked for once the first is answered
+    with finger.expect_response("**/place?*"):
+        held[0].continue_()
+    finger.locator("#up-to", has_text="Up to here").wait_for()
+    assert finger.locator("#up-to").is_disabled()
+    while len(held) < 2:
+        finger.wait_for_timeout(20)
+    held[1].continue_()
+    before = workshop.sheets.load(sheet.id).head
+    finger.locator("#up-to").click()
+    wait_changed(finger, before)
+    assert reach_of(workshop, sheet).tolerance < 10  # up to the palest patch, not to the second
+
+
 def test_ten_pockets_are_decided_by_keyboard_alone(page, workshop):
     sheet = open_sheet(page, workshop, png_of(ten_loops))
     assert page.locator(".pockets li").count() == 10

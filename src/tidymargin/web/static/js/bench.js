@@ -106,19 +106,19 @@ const proof = new Proof(byId("proof"), stage, says);
 
 let said = { acts: false };
 const places = new Newest(
-  async (place, signal) => {
+  async ({ place }, signal) => {
     const response = await fetch(`${sheet.address}place?${toQuery(place)}`, { signal });
     if (!response.ok) throw new Error(`${response.status}`);
     return response.json();
   },
-  (answer, place) => {
-    said = { ...answer, row: place.row, col: place.col };
+  (answer, { place, name }) => {
+    said = { ...answer, ...place };
     byId("verb").textContent = answer.verb;
     byId("detail").textContent = answer.detail;
     // with a finger or by keys there is an aim, and worded buttons that act on it
     for (const [id, words] of [["do-it", answer.acts ? answer.verb : ""], ["up-to", answer.upTo], ["short-of", answer.shortOf]]) {
       byId(id).hidden = !(words && stage.aim);
-      byId(id).disabled = false;
+      byId(id).disabled = name !== hovered;
       byId(id).textContent = words ?? "";
     }
     if (pointer.held) pointer.sayHeld();
@@ -137,7 +137,7 @@ const acts = {
       hovered = name;
       // until it is known what they would do here, the buttons would still act where the aim was before
       for (const id of ["do-it", "up-to", "short-of"]) byId(id).disabled = true;
-      places.want(place);
+      places.want({ place, name });
     }
     return true;
   },
