@@ -6,6 +6,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.slivers import SLIVERS_HALO_PX, find_slivers
 
 SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
@@ -13,9 +14,10 @@ SETTLE_PX = 10
 _MOSTLY = 0.6  # of the ground's chroma
 _PARTLY = 0.38
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
+_BESIDE_PX = 7  # of what is this near around a gap, an eighth is neither ground nor gap
 _FROM_GROUND_PX = 24  # how far into a figure a gap is looked for
 
-GAPS_HALO_PX = _FROM_GROUND_PX + 2 * _GAP_PX
+GAPS_HALO_PX = max(_FROM_GROUND_PX, SLIVERS_HALO_PX) + 2 * _GAP_PX
 """How much of the surroundings finding gaps needs."""
 
 
@@ -90,12 +92,13 @@ def find_gaps(
     _leans_kernel(rgb, ground, own, 4.0 * grain, leans)
     side = 2 * _FROM_GROUND_PX + 1
     near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
+    leans |= find_slivers(rgb, ground, cleared, leans & ~cleared, np.asarray(near), grain)
     leans &= ~cleared & np.asarray(near).astype(np.bool_)
     other = (~cleared & ~leans).view(np.uint8)
     beside = cv2.boxFilter(
-        other, cv2.CV_16U, (_GAP_PX, _GAP_PX), normalize=False, borderType=cv2.BORDER_CONSTANT
+        other, cv2.CV_16U, (_BESIDE_PX, _BESIDE_PX), normalize=False, borderType=cv2.BORDER_CONSTANT
     )
-    leans &= np.asarray(beside) >= _GAP_PX**2 // 4  # a figure of the screen's hue has none of it
+    leans &= np.asarray(beside) >= _BESIDE_PX**2 // 8  # a figure of the screen's hue has none of it
     wide = cv2.morphologyEx(
         leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
     )
