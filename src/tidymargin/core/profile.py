@@ -22,6 +22,7 @@ _PALETTE_SIZE = 32
 _PALETTE_PX = 3_000_000  # of a larger picture only some rows are looked at
 _PALETTE_LEAST_PX = 12
 _PALETTE_APART = 12.0
+_STREWN = 5.0
 _MIXED_SLACK = 1.0
 _LEAN_SLACK = 0.03
 _OVERSHOOT = 0.2
@@ -204,10 +205,15 @@ def _choose_palette(
     Before a screen none of them has most of its hue: that is shaded or mixed ground.
     """
     chosen: list[NDArray[np.float64]] = []
+    filled = np.flatnonzero(counts)
+    means = sums[filled] / counts[filled, None]
     for key in np.argsort(-counts, kind="stable"):
         if counts[key] < _PALETTE_LEAST_PX or len(chosen) == _PALETTE_SIZE:
             break
         mean = sums[key] / counts[key]
+        for _ in range(2 if is_lossy else 0):  # noise strews one colour over several bins
+            around = filled[np.abs(means - mean).max(axis=1) <= _STREWN]
+            mean = sums[around].sum(axis=0) / counts[around].sum()
         if all(np.abs(mean - other).max() > _PALETTE_APART for other in [ground, *chosen]):
             chosen.append(mean)
     pure = [
