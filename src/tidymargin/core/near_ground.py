@@ -66,7 +66,8 @@ def find_gaps(
     cleared: NDArray[np.bool_],
     palette_rgb: NDArray[np.float32],
     grain: float,
-) -> NDArray[np.bool_]:
+    most_lean: float,
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Find what is mostly screen in gaps too narrow for any of it to be cleared.
 
     Parameters
@@ -81,18 +82,23 @@ def find_gaps(
         The figure's even colours, 0 to 255.
     grain : float
         Coding noise near edges in 8-bit levels.
+    most_lean : float
+        How far the figure's own colours lean to the screen's hue, as a share of the screen's chroma.
 
     Returns
     -------
-    (h, w) ndarray of bool
-        Nothing of it is cleared.
+    gaps, slivers : (h, w) ndarray of bool
+        Told by their own colour, and by luma and chroma together. Nothing of either is cleared.
     """
     leans = np.empty(cleared.shape, np.bool_)
     own = np.array([to_luma_chroma_kernel(*map(float, c)) for c in palette_rgb]).reshape(-1, 3)
     _leans_kernel(rgb, ground, own, 4.0 * grain, leans)
     side = 2 * _FROM_GROUND_PX + 1
     near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
-    leans |= find_slivers(rgb, ground, cleared, leans & ~cleared, np.asarray(near), grain)
+    slivers = find_slivers(
+        rgb, ground, cleared, leans & ~cleared, np.asarray(near), most_lean, grain
+    )
+    leans |= slivers
     leans &= ~cleared & np.asarray(near).astype(np.bool_)
     other = (~cleared & ~leans).view(np.uint8)
     beside = cv2.boxFilter(
@@ -102,7 +108,8 @@ def find_gaps(
     wide = cv2.morphologyEx(
         leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
     )
-    return np.asarray(leans & (np.asarray(wide) == 0), np.bool_)
+    leans &= np.asarray(wide) == 0
+    return leans & ~slivers, leans & slivers
 
 
 @njit(cache=True, nogil=True)

@@ -160,8 +160,18 @@ def solve_cut(
         out[:] = (*facts.carried_rgb, 0)
         return out
     if facts.is_screen:
-        cleared = cleared | find_gaps(rgb, ground, cleared, facts.palette_rgb, facts.grain)
+        gaps, slivers = find_gaps(
+            rgb, ground, cleared, facts.palette_rgb, facts.grain, facts.most_lean
+        )
+        cleared = cleared | gaps
     inside_px = distance_px(~cleared)
+    if facts.is_screen:
+        cleared = cleared | slivers
+        is_rim = inside_px <= facts.width_px + 0.5
+        beside_px = distance_px(~cleared)
+        # a sliver's own luma says how far it reaches; beside it only its chroma is left
+        solid_px = np.maximum(beside_px, np.float32(facts.width_px + 1))
+        inside_px = np.where(is_rim | slivers, beside_px, solid_px)
     outside_px = distance_px(cleared)
     if facts.settles:
         ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)

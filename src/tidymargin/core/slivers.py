@@ -18,7 +18,7 @@ _CONTRAST = 24.0  # levels of luma between figure and ground, below which a dip 
 _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
 _NOTICED = 4.0  # grains
-_AGREE = 0.4
+_AGREE = 0.53
 _OWN_PX = 6
 _OTHER_PX = 3
 _LEAST_OWN = 6
@@ -61,10 +61,11 @@ def _dips_kernel(rgb, ground, cleared, light, dark, least, lean, dip, level):  #
 
 
 @njit(cache=True, nogil=True)
-def _slivers_kernel(lean, dip, level, cleared, leans, near, out):  # type: ignore[no-untyped-def]
-    """Mark where, around a dip, chroma holds at least two fifths of the ground that luma would.
+def _slivers_kernel(lean, dip, level, cleared, leans, near, most_lean, out):  # type: ignore[no-untyped-def]
+    """Mark where, around a dip, chroma holds more than half of the ground that luma would.
 
-    The figure leans as its even places beside do, and where two of its colours meet, as the one that leans more.
+    The figure leans as its even places beside do, and where two of its colours meet, as the one that leans more;
+    but no more than its even colours: among slivers no place is free of the ground's chroma.
     """
     height, width = dip.shape
     for row in range(height):
@@ -90,6 +91,7 @@ def _slivers_kernel(lean, dip, level, cleared, leans, near, out):  # type: ignor
             figure = own / owns
             if others >= _LEAST_OTHER:
                 figure = max(figure, other / others)
+            figure = min(figure, most_lean)
             by_chroma, by_luma = 0.0, 0.0
             for there in range(max(0, row - 2), min(height, row + 3)):
                 for here in range(max(0, col - 2), min(width, col + 3)):
@@ -105,6 +107,7 @@ def find_slivers(
     cleared: NDArray[np.bool_],
     leans: NDArray[np.bool_],
     near: NDArray[np.uint8],
+    most_lean: float,
     grain: float,
 ) -> NDArray[np.bool_]:
     """Find ground in gaps so narrow that their own colour does not tell.
@@ -119,6 +122,8 @@ def find_slivers(
         What reach clears, and what is told to be ground by its own colour.
     near : (h, w) ndarray of uint8
         Where to look; 0 elsewhere.
+    most_lean : float
+        How far the figure's even colours lean to the screen's hue, as a share of the screen's chroma.
     grain : float
         Coding noise near edges in 8-bit levels.
 
@@ -135,5 +140,5 @@ def find_slivers(
     lean, dip, level = (np.empty(cleared.shape, np.int32) for _ in range(3))
     _dips_kernel(rgb, ground, cleared, light, dark, _NOTICED * grain, lean, dip, level)
     found = np.empty(cleared.shape, np.bool_)
-    _slivers_kernel(lean, dip, level, cleared, leans, near, found)
+    _slivers_kernel(lean, dip, level, cleared, leans, near, 256.0 * most_lean, found)
     return found

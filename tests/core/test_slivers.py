@@ -1,0 +1,63 @@
+"""Slivers of a screen: gaps of one pixel told from lines of one pixel, with the chroma of both coded away."""
+
+import cv2
+import numpy as np
+
+from tidymargin.core.near_ground import GAPS_HALO_PX, find_gaps
+
+PALE, GREY, BLUE = (241, 236, 224), (150, 146, 138), (46, 85, 166)
+SIZE = 120
+
+
+def halve_chroma(rgb):
+    """Keep one chroma for every four pixels, as lossy coding does."""
+    coded = cv2.cvtColor(rgb, cv2.COLOR_RGB2YCrCb)
+    small = cv2.resize(coded[..., 1:], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    coded[..., 1:] = cv2.resize(small, (rgb.shape[1], rgb.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return cv2.cvtColor(coded, cv2.COLOR_YCrCb2RGB)
+
+
+def draw_lines(columns, colour, rgb):
+    drawn = np.zeros((SIZE, SIZE), np.uint8)
+    for col in columns:
+        cv2.line(drawn, (col, 20), (col + 30, SIZE - 20), 255, 1, cv2.LINE_8)
+    rgb[drawn > 0] = np.rint(0.7 * np.array(colour) + 0.3 * rgb[drawn > 0])
+    return drawn > 0
+
+
+def make_feather():
+    rgb = np.full((SIZE, SIZE, 3), PALE, np.uint8)
+    gaps = draw_lines(range(10, 46, 12), BLUE, rgb)
+    lines = draw_lines(range(58, 86, 12), GREY, rgb)
+    cleared = np.zeros((SIZE, SIZE), np.bool_)
+    cleared[:12] = cleared[:, :6] = cleared[:, -6:] = cleared[-12:] = True
+    cleared[56:62] = True
+    rgb[cleared] = BLUE
+    ground = np.full((SIZE, SIZE, 3), BLUE, np.float32)
+    inside = cv2.dilate(cleared.view(np.uint8), np.ones((7, 7), np.uint8)) == 0
+    return halve_chroma(rgb), ground, cleared, gaps & inside, lines & inside
+
+
+def find(rgb, ground, cleared):
+    gaps, slivers = find_gaps(rgb, ground, cleared, np.array([PALE], np.float32), 1.0, 0.03)
+    assert not (gaps & slivers).any()
+    return gaps | slivers
+
+
+def test_one_pixel_gaps_are_found_and_grey_lines_as_thin_and_dark_are_not():
+    rgb, ground, cleared, gaps, lines = make_feather()
+    found = find(rgb, ground, cleared)
+    assert found[gaps].mean() > 0.75
+    assert found[lines].mean() < 0.02
+    assert not found[cleared].any()
+
+
+def test_gaps_of_a_region_are_those_of_the_whole():
+    rgb, ground, cleared, _, _ = make_feather()
+    found = find(rgb, ground, cleared)
+    part = (slice(50, 110), slice(10, 70))
+    far = GAPS_HALO_PX
+    wide = tuple(slice(max(0, s.start - far), min(SIZE, s.stop + far)) for s in part)
+    alone = find(*(np.ascontiguousarray(a[wide]) for a in (rgb, ground, cleared)))
+    own = tuple(slice(p.start - w.start, p.stop - w.start) for p, w in zip(part, wide, strict=True))
+    assert np.array_equal(alone[own], found[part])
