@@ -165,7 +165,7 @@ def solve_cut(
         )
         cleared = cleared | gaps
     inside_px = distance_px(~cleared)
-    if facts.is_screen:
+    if facts.is_screen and slivers.any():
         cleared = cleared | slivers
         is_rim = inside_px <= facts.width_px + 0.5
         beside_px = distance_px(~cleared)

@@ -18,6 +18,7 @@ _CONTRAST = 24.0  # levels of luma between figure and ground, below which a dip 
 _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
 _NOTICED = 4.0  # grains
+_NO_LEVEL = -1000  # of luma, where none is looked for
 _AGREE = 0.53
 _OWN_PX = 6
 _OTHER_PX = 3
@@ -29,7 +30,7 @@ SLIVERS_HALO_PX = max(_OWN_PX, 2) + SLIVER_PX
 
 
 @njit(cache=True, nogil=True)
-def _dips_kernel(rgb, ground, cleared, light, dark, least, lean, dip, level):  # type: ignore[no-untyped-def]
+def _dips_kernel(rgb, ground, cleared, near, light, dark, least, lean, dip, level):  # type: ignore[no-untyped-def]
     """Fill how much ground each pixel holds by its chroma (`lean`) and by its luma (`dip`), in 1/256.
 
     `light` and `dark` are the luma with narrow dark, or narrow light, places filled; `level` is the luma
@@ -37,6 +38,10 @@ def _dips_kernel(rgb, ground, cleared, light, dark, least, lean, dip, level):  #
     """
     for row in range(cleared.shape[0]):
         for col in range(cleared.shape[1]):
+            level[row, col] = _NO_LEVEL
+            if cleared[row, col] or not near[row, col]:
+                lean[row, col] = dip[row, col] = 256 if cleared[row, col] else 0
+                continue
             by, bu, bv = to_luma_chroma_kernel(
                 ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
@@ -48,9 +53,7 @@ def _dips_kernel(rgb, ground, cleared, light, dark, least, lean, dip, level):  #
             above, below = light[row, col] - by, by - dark[row, col]
             level[row, col] = int(np.rint(y))
             share = 0.0
-            if cleared[row, col]:
-                share = 1.0
-            elif above > _CONTRAST and (y > by - _CONTRAST or below <= _CONTRAST):
+            if above > _CONTRAST and (y > by - _CONTRAST or below <= _CONTRAST):
                 if light[row, col] - y > least:
                     level[row, col] = light[row, col]
                     share = (light[row, col] - y) / above
@@ -78,7 +81,7 @@ def _slivers_kernel(lean, dip, level, cleared, leans, near, most_lean, out):  # 
             own, owns, other, others = 0, 0, 0, 0
             for there in range(max(0, row - _OWN_PX), min(height, row + _OWN_PX + 1)):
                 for here in range(max(0, col - _OWN_PX), min(width, col + _OWN_PX + 1)):
-                    if dip[there, here] > 0 or leans[there, here]:
+                    if dip[there, here] > 0 or leans[there, here] or level[there, here] < 0:
                         continue
                     if abs(level[there, here] - level[row, col]) <= _CONTRAST:
                         own += lean[there, here]
@@ -138,7 +141,7 @@ def find_slivers(
     light = np.asarray(cv2.morphologyEx(luma, cv2.MORPH_CLOSE, window)).astype(np.int32)
     dark = np.asarray(cv2.morphologyEx(luma, cv2.MORPH_OPEN, window)).astype(np.int32)
     lean, dip, level = (np.empty(cleared.shape, np.int32) for _ in range(3))
-    _dips_kernel(rgb, ground, cleared, light, dark, _NOTICED * grain, lean, dip, level)
+    _dips_kernel(rgb, ground, cleared, near, light, dark, _NOTICED * grain, lean, dip, level)
     found = np.empty(cleared.shape, np.bool_)
     _slivers_kernel(lean, dip, level, cleared, leans, near, 256.0 * most_lean, found)
     return found
