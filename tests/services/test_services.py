@@ -1,4 +1,5 @@
 import threading
+import time
 from itertools import pairwise
 
 import numpy as np
@@ -21,6 +22,7 @@ from tidymargin.services.exporting import (
     key_file,
     to_export_name,
 )
+from tidymargin.services.keeping import bin_sheet, empty_bin
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of, to_shown_name
 from tidymargin.services.viewing import View, render_original, render_view
 from tidymargin.services.workshop import open_workshop
@@ -287,3 +289,23 @@ def test_a_figure_pick_in_a_recipe_holds_a_place_that_would_go(badge_png):
 
 def test_export_names_end_in_png():
     assert [to_export_name(n) for n in ("a.jpg", "b", ".x")] == ["a.png", "b.png", "cut.png"]
+
+
+def test_a_bin_emptied_while_its_picture_is_added_again_takes_no_original(
+    workshop, badge_png, monkeypatch
+):
+    first = add_sheet(workshop, badge_png, "first.png")
+    bin_sheet(workshop, first.id)
+    add = workshop.sheets.add
+    emptied = threading.Thread(target=empty_bin, args=(workshop,))
+
+    def add_slowly(*given):
+        emptied.start()
+        time.sleep(0.2)  # the original is saved, and no sheet names it yet
+        return add(*given)
+
+    monkeypatch.setattr(workshop.sheets, "add", add_slowly)
+    second = add_sheet(workshop, badge_png, "second.png")
+    emptied.join()
+    assert workshop.originals.load(second.original) == badge_png
+    assert workshop.sheets.list_binned() == []

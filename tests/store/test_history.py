@@ -1,3 +1,5 @@
+import os
+
 import pytest
 
 from tidymargin.core.errors import NotFoundError, StaleHeadError, StorageFullError
@@ -87,6 +89,17 @@ def test_originals_are_kept_once_under_their_hash_and_strays_cleared(tmp_path):
     assert [p.name for p in (tmp_path / "o").rglob("*") if p.is_file()] == [name]
     with pytest.raises(NotFoundError, match="missing"):
         folder.load("f" * 64)
+
+
+def test_only_old_originals_that_no_sheet_names_are_swept(tmp_path):
+    folder = Originals(tmp_path)
+    named, orphan, fresh = (folder.save(data) for data in (b"named", b"orphan", b"fresh"))
+    for name in (named, orphan):
+        os.utime(tmp_path / name[:2] / name, (0, 0))
+    folder.sweep({named})
+    assert folder.load(named) == b"named"
+    assert folder.load(fresh) == b"fresh"
+    assert folder.size_of(orphan) == 0
 
 
 def test_a_full_disk_is_said_and_leaves_nothing_half(tmp_path, monkeypatch):

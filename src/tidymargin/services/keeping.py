@@ -89,8 +89,9 @@ def empty_bin(workshop: Workshop) -> None:
         for sheet in workshop.sheets.list_binned()
         for state in workshop.sheets.list_states(sheet.id)
     ]
-    gone = workshop.sheets.empty_bin()
-    workshop.originals.delete(gone)
+    with workshop.originals.naming:
+        gone = workshop.sheets.empty_bin()
+        workshop.originals.delete(gone)
     for original, name in proofs:
         if original in gone:  # another sheet of the same picture needs its own
             workshop.proofs.drop(name)

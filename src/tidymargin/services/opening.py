@@ -86,25 +86,28 @@ def add_sheet(workshop: Workshop, data: bytes, name: str, recipe: Recipe | None 
     decoded = workshop.executor.run(
         f"decode:{id(data)}", Priority.OPENING, lambda: decode_picture(data)
     )
-    original = workshop.originals.save(data)
-    remarks = list(decoded.remarks)
-    same = workshop.sheets.find_same(original)
-    if same is not None:
-        remarks.append(f"The same picture is also here as {same}; this sheet is separate from it")
-    picture = decoded.picture
-    workshop.pictures.put(original, picture, picture.rgb.nbytes)
-    sheet = workshop.sheets.add(
-        NewSheet(
-            to_shown_name(name),
-            original,
-            decoded.format_name,
-            picture.width,
-            picture.height,
-            decoded.dots_per_inch,
-            tuple(remarks),
-        ),
-        to_state(recipe or Recipe(), "begin", {}),
-    )
+    with workshop.originals.naming:
+        original = workshop.originals.save(data)
+        remarks = list(decoded.remarks)
+        same = workshop.sheets.find_same(original)
+        if same is not None:
+            remarks.append(
+                f"The same picture is also here as {same}; this sheet is separate from it"
+            )
+        picture = decoded.picture
+        workshop.pictures.put(original, picture, picture.rgb.nbytes)
+        sheet = workshop.sheets.add(
+            NewSheet(
+                to_shown_name(name),
+                original,
+                decoded.format_name,
+                picture.width,
+                picture.height,
+                decoded.dots_per_inch,
+                tuple(remarks),
+            ),
+            to_state(recipe or Recipe(), "begin", {}),
+        )
     start_measuring(workshop, sheet)
     return sheet
 

@@ -77,7 +77,9 @@ def open_workshop(folder: Path) -> Workshop:
     disk = DiskCache(folder / "cache", _DISK_BYTES)
     # no cache: an older engine's cut cannot be made again
     proofs = DiskCache(folder / "proofs", _DISK_BYTES)
-    return Workshop(folder, Sheets(engine), Originals(folder / "originals"), disk, proofs)
+    sheets, originals = Sheets(engine), Originals(folder / "originals")
+    originals.sweep(sheets.list_originals())
+    return Workshop(folder, sheets, originals, disk, proofs)
 
 
 def warm_kernels() -> None:

@@ -4,12 +4,18 @@ import errno
 import hashlib
 import os
 import tempfile
+import threading
+import time
 from pathlib import Path
 
 from tidymargin.core.errors import NotFoundError, StorageFullError
 
 FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 """What the system says when a disk, a quota or a file can grow no more."""
+
+
+_SETTLED_S = 3600
+"""How old a file is that nobody can be about to name any more."""
 
 
 class Originals:
@@ -19,10 +25,16 @@ class Originals:
     ----------
     folder : Path
         Made when missing.
+
+    Attributes
+    ----------
+    naming : Lock
+        Held from saving a file until a sheet names it, and while files that no sheet names are deleted.
     """
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self.naming = threading.Lock()
         folder.mkdir(parents=True, exist_ok=True)
         for stray in folder.glob("*.part"):  # a write that a killed process left behind
             stray.unlink(missing_ok=True)
@@ -88,6 +100,12 @@ class Originals:
         """Delete files that no sheet needs any more; those that are gone already are passed over."""
         for name in names:
             self._place(name).unlink(missing_ok=True)
+
+    def sweep(self, named: set[str]) -> None:
+        """Delete what no sheet names: a process was killed after it had emptied the bin, or before a sheet was added."""
+        for place in self._folder.glob("??/*"):
+            if place.name not in named and time.time() - place.stat().st_mtime > _SETTLED_S:
+                place.unlink(missing_ok=True)
 
     def size_of(self, name: str) -> int:
         """Return a file's size in bytes; 0 where it is missing."""

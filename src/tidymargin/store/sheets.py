@@ -286,6 +286,11 @@ class Sheets:
             kept = set(session.scalars(select(SheetRow.original)))
             return sorted(originals - kept)
 
+    def list_originals(self) -> set[str]:
+        """Return the originals that sheets name, those in the bin included."""
+        with Session(self._engine) as session:
+            return set(session.scalars(select(SheetRow.original)))
+
     def find_same(self, original: str) -> str | None:
         """Return the name of a sheet with that original, if there is one."""
         with Session(self._engine) as session:
