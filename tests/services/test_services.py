@@ -1,3 +1,4 @@
+import os
 import threading
 import time
 from itertools import pairwise
@@ -25,7 +26,7 @@ from tidymargin.services.exporting import (
 from tidymargin.services.keeping import bin_sheet, empty_bin
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of, to_shown_name
 from tidymargin.services.viewing import View, render_original, render_view
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.workshop import drop_old_kernels, open_workshop
 
 
 def test_a_job_is_stopped_while_it_waits_and_at_its_next_tick_when_it_runs():
@@ -309,3 +310,16 @@ def test_a_bin_emptied_while_its_picture_is_added_again_takes_no_original(
     emptied.join()
     assert workshop.originals.load(second.original) == badge_png
     assert workshop.sheets.list_binned() == []
+
+
+def test_only_kernels_of_other_versions_long_unused_are_dropped(tmp_path):
+    own, old, recent = (tmp_path / f"kernels-{name}" for name in ("own", "old", "recent"))
+    other = tmp_path / "else"
+    for folder in (own, old, recent, other):
+        folder.mkdir()
+    for folder in (own, old, other):
+        os.utime(folder, (0, 0))
+    drop_old_kernels(other)
+    assert old.exists()
+    drop_old_kernels(own)
+    assert [p.exists() for p in (own, old, recent, other)] == [True, False, True, True]

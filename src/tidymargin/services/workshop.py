@@ -1,6 +1,9 @@
 """What every service works with: the store, the executor and the caches of one data folder."""
 
 import ctypes
+import os
+import shutil
+import time
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -22,6 +25,7 @@ _MB = 1024 * 1024
 _M_MMAP_THRESHOLD = -3
 _RETURNED_BYTES = 4 * _MB
 _DISK_BYTES = 2048 * _MB
+_KERNELS_KEPT_S = 30 * 24 * 3600
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -82,6 +86,22 @@ def open_workshop(folder: Path) -> Workshop:
     return Workshop(folder, sheets, originals, disk, proofs)
 
 
+def drop_old_kernels(own: Path) -> None:
+    """Delete compiled kernels of other versions that nobody has used for a month.
+
+    Parameters
+    ----------
+    own : Path
+        The folder of this version's kernels; nothing is deleted unless it is named as one.
+    """
+    if not own.name.startswith("kernels-") or not own.is_dir():
+        return
+    os.utime(own)
+    for folder in own.parent.glob("kernels-*"):
+        if time.time() - folder.stat().st_mtime > _KERNELS_KEPT_S:
+            shutil.rmtree(folder, ignore_errors=True)
+
+
 def warm_kernels() -> None:
     """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it."""
     random = np.random.default_rng(0)
@@ -95,3 +115,4 @@ def warm_kernels() -> None:
             cutter: Cutter = cut_out(picture, measure_sheet(picture, nature=nature))
             cutter.render_whole()
             describe_place(cutter, 75, 75)
+    drop_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]))
