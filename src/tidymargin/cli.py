@@ -77,19 +77,11 @@ def _bind(port: int | None) -> socket.socket:
 
 
 def _serve(workshop: Workshop, port: int | None) -> None:
-    from waitress.server import create_server
-
-    from tidymargin.web.app import create_app
+    from tidymargin.web.server import make_server
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     listener = _bind(port)
-    server = create_server(
-        create_app(workshop),
-        sockets=[listener],
-        threads=16,
-        ident=None,
-        max_request_body_size=600 * 1024 * 1024,
-    )
+    server = make_server(workshop, listener)
     threading.Thread(target=warm_kernels, name="warm", daemon=True).start()
     click.echo(f"Tidy Margin is at http://127.0.0.1:{listener.getsockname()[1]}/ (Ctrl+C stops it)")
     try:

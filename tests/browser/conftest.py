@@ -2,16 +2,16 @@
 
 import base64
 import os
+import socket
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
-from waitress.server import create_server
 
 from tidymargin.services.workshop import Workshop, warm_kernels
-from tidymargin.web.app import create_app
+from tidymargin.web.server import make_server
 
 AXE = (Path(__file__).parent / "axe.min.js").read_text()
 _FLAGS = (
@@ -35,7 +35,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def address(workshop: Workshop) -> Iterator[str]:
     """The address of a server for this test's own data folder."""
-    server = create_server(create_app(workshop), host="127.0.0.1", port=0, threads=8)
+    server = make_server(workshop, socket.create_server(("127.0.0.1", 0)))
     thread = threading.Thread(target=server.run)
     thread.start()
     yield f"http://127.0.0.1:{server.effective_port}"

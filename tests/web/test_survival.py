@@ -193,6 +193,28 @@ def test_a_full_disk_is_said_in_a_sentence_and_loses_nothing_saved(
     again.close()
 
 
+def test_a_server_whose_disk_is_full_still_shows_sheets_and_says_why_it_takes_no_more(tmp_path):
+    wide = np.full((700, 800, 3), 255, np.uint8)
+    wide[200:500, 200:600] = (20, 60, 90)
+    noise = to_png(np.random.default_rng(1).integers(0, 256, (700, 700, 3), np.uint8))
+    server = Server(tmp_path)
+    try:
+        assert server.upload(to_png(wide), "wide.png")[0] == 201
+        view = "/sheets/1/view?left=0&top=0&cell=1&width=800&height=700&asker=one"
+        before = server.ask("GET", view)
+        full = resource.prlimit(server.process.pid, resource.RLIMIT_FSIZE)[1]
+        resource.prlimit(server.process.pid, resource.RLIMIT_FSIZE, (20_000, full))
+        status, _, body = server.upload(noise, "noise.png")
+        assert status == 507
+        assert b"The disk is full" in body
+        after = server.ask("GET", view)
+        assert after[0] == before[0] == 200
+        assert after[2] == before[2]
+        assert len(after[2]) == 4 * 800 * 700
+    finally:
+        server.kill()
+
+
 def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same_recipe(
     tmp_path, badge_png
 ):

@@ -1,0 +1,25 @@
+"""The web server that the application runs in."""
+
+import socket
+
+from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
+
+from tidymargin.services.workshop import Workshop
+from tidymargin.web.app import create_app
+
+_MOST_REQUEST_BYTES = 600 * 1024 * 1024
+_IN_MEMORY_BYTES = 64 * 1024 * 1024
+"""What is larger is laid aside in a file, which a full disk has no room for."""
+
+
+def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServer | BaseWSGIServer:
+    """Return a server of a data folder on a bound socket; it serves once it is run."""
+    return create_server(
+        create_app(workshop),
+        sockets=[listener],
+        threads=16,
+        ident=None,
+        max_request_body_size=_MOST_REQUEST_BYTES,
+        inbuf_overflow=_IN_MEMORY_BYTES,
+        outbuf_overflow=_IN_MEMORY_BYTES,
+    )
