@@ -129,12 +129,19 @@ document.addEventListener("paste", (event) => {
   addAll(files);
 });
 
-// A cut that is still being made says so.
+// A cut that is still being made says so, and one that could not be.
 function sayWaiting() {
   for (const image of document.querySelectorAll(".print img")) {
     const print = image.closest(".print");
     print.classList.toggle("waiting", !image.complete);
     image.addEventListener("load", () => print.classList.remove("waiting"), { once: true });
+    const fail = () => {
+      image.hidden = true;
+      print.dataset.word = print.dataset.failed;
+      print.classList.add("waiting");
+    };
+    image.addEventListener("error", fail, { once: true });
+    if (image.complete && !image.naturalWidth) fail();
   }
 }
 sayWaiting();
