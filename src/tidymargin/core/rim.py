@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.candidates import mark_sure_kernel
 from tidymargin.core.compose import compose_cut
+from tidymargin.core.corners import reach_into_corners
 from tidymargin.core.distance import distance_px
 from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
@@ -195,6 +196,8 @@ def solve_cut(
         return compose_cut(
             share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
         )
+    if lossless:
+        inside_px = reach_into_corners(rgb, ground, inside_px, facts.width_px + 0.5)
     doubt = np.zeros(share.shape, np.float32)
     sure = np.zeros(cleared.shape, np.bool_)
     least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
