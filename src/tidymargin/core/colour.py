@@ -115,3 +115,14 @@ def to_rgb_kernel(luma, blue_way, red_way):  # type: ignore[no-untyped-def]
     blue = blue_way / 0.564 + luma
     red = red_way / 0.713 + luma
     return red, (luma - 0.299 * red - 0.114 * blue) / 0.587, blue
+
+
+@njit(cache=True, nogil=True)
+def lean_kernel(u, v, ground_u, ground_v):  # type: ignore[no-untyped-def]
+    """Return how much of a ground's chroma a colour has, 1 for all of it, and how alike their hues are.
+
+    The second is the squared cosine between both chromas, 0 to 1.
+    """
+    along = u * ground_u + v * ground_v
+    power = ground_u * ground_u + ground_v * ground_v + 1e-6
+    return along / power, along * along / (power * (u * u + v * v) + 1e-6)

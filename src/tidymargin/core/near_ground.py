@@ -5,7 +5,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
 from tidymargin.core.slivers import SLIVERS_HALO_PX, find_slivers
 
 SETTLE_PX = 10
@@ -13,12 +13,14 @@ SETTLE_PX = 10
 
 _MOSTLY = 0.6  # of the ground's chroma
 _PARTLY = 0.38
+_ALIKE = 0.7
+_MOST_ALIKE = 0.85
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _BESIDE_PX = 7  # of what is this near around a gap, an eighth is neither ground nor gap
 _FROM_GROUND_PX = 24  # how far into a figure a gap is looked for
 
-GAPS_HALO_PX = max(_FROM_GROUND_PX, SLIVERS_HALO_PX) + 2 * _GAP_PX
-"""How much of the surroundings finding gaps needs."""
+GAPS_HALO_PX = _FROM_GROUND_PX + SLIVERS_HALO_PX
+"""How much of the surroundings finding gaps needs: what is near the ground, around what a sliver looks at."""
 
 
 @njit(cache=True, nogil=True)
@@ -26,9 +28,8 @@ def has_lean_kernel(red, green, blue, ground_red, ground_green, ground_blue):  #
     """Whether a colour has most of the ground's own chroma, in its direction."""
     _, bu, bv = to_luma_chroma_kernel(ground_red, ground_green, ground_blue)
     _, cu, cv = to_luma_chroma_kernel(red, green, blue)
-    along = cu * bu + cv * bv
-    power = bu * bu + bv * bv
-    return along > _MOSTLY * power and along * along > 0.7 * power * (cu * cu + cv * cv)
+    share, alike = lean_kernel(cu, cv, bu, bv)
+    return share > _MOSTLY and alike > _ALIKE
 
 
 @njit(cache=True, nogil=True)
@@ -46,11 +47,9 @@ def _leans_kernel(rgb, ground, own, slack, out):  # type: ignore[no-untyped-def]
             y, u, v = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
-            along = u * bu + v * bv
-            power = bu * bu + bv * bv
-            alike = along * along / (power * (u * u + v * v) + 1e-6)
-            leans = along > _MOSTLY * power and alike > 0.7
-            if not leans and along > _PARTLY * power and alike > 0.85 and y > by - slack:
+            share, alike = lean_kernel(u, v, bu, bv)
+            leans = share > _MOSTLY and alike > _ALIKE
+            if not leans and share > _PARTLY and alike > _MOST_ALIKE and y > by - slack:
                 leans = True
                 for entry in range(own.shape[0]):
                     away = max(

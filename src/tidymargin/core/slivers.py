@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
 
 SLIVER_PX = 4
 """No dip of luma is filled that is wider."""
@@ -25,7 +25,7 @@ _OTHER_PX = 3
 _LEAST_OWN = 6
 _LEAST_OTHER = 3
 
-SLIVERS_HALO_PX = max(_OWN_PX, 2) + SLIVER_PX
+SLIVERS_HALO_PX = _OWN_PX + SLIVER_PX
 """How much of the surroundings finding them needs."""
 
 
@@ -48,7 +48,7 @@ def _dips_kernel(rgb, ground, cleared, near, light, dark, least, lean, dip, leve
             y, u, v = to_luma_chroma_kernel(
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
-            along = (u * bu + v * bv) / (bu * bu + bv * bv + 1e-6)
+            along, _ = lean_kernel(u, v, bu, bv)
             lean[row, col] = int(np.rint(256.0 * min(1.5, max(-1.0, along))))
             above, below = light[row, col] - by, by - dark[row, col]
             level[row, col] = int(np.rint(y))

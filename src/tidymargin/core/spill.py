@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import to_luma_chroma_kernel, to_rgb_kernel
+from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel, to_rgb_kernel
 from tidymargin.core.ground import from_hex
 from tidymargin.core.picture import Picture
 from tidymargin.core.surface import ScreenGround
@@ -119,7 +119,7 @@ def hold_lean_kernel(figure, share, inside_px, ground, most, depth_px):  # type:
             y, u, v = to_luma_chroma_kernel(
                 figure[row, col, 0], figure[row, col, 1], figure[row, col, 2]
             )
-            over = (u * bu + v * bv) / max(bu * bu + bv * bv, 1e-6) - most
+            over = lean_kernel(u, v, bu, bv)[0] - most
             if over > 0.0:
                 red, green, blue = to_rgb_kernel(y, u - over * bu, v - over * bv)
                 figure[row, col, 0] = min(255.0, max(0.0, red))
