@@ -113,15 +113,13 @@ const places = new Newest(
   },
   (answer, { place, name }) => {
     said = { ...answer, ...place };
-    byId("verb").textContent = answer.verb;
-    byId("detail").textContent = answer.detail;
+    if (!sheet.area) pointer.sayHere();
     // with a finger or by keys there is an aim, and worded buttons that act on it
     for (const [id, words] of [["do-it", answer.acts ? answer.verb : ""], ["up-to", answer.upTo], ["short-of", answer.shortOf]]) {
       byId(id).hidden = !(words && stage.aim);
       byId(id).disabled = name !== hovered;
       byId(id).textContent = words ?? "";
     }
-    if (pointer.held) pointer.sayHeld();
   },
   says.lost,
 );
@@ -153,7 +151,7 @@ const acts = {
     byId("verb").textContent = verb;
     byId("detail").textContent = detail;
   },
-  said: () => said,
+  said: () => ({ ...said, tried: stage.tried }),
   walk: (by) => walk(by),
   walkJumps: (by) => {
     const stops = [...new Set(sheet.jumps)];
@@ -162,7 +160,7 @@ const acts = {
     if (next === undefined) return;
     stage.tryTolerance(next);
     proof.refresh();
-    acts.say(`Up to ${next.toFixed(1)}`, "let go of J to take it, Esc to leave it");
+    pointer.sayHere();
   },
   takeJump: () => {
     if (stage.tried !== null && stage.tried !== sheet.tolerance) post("tolerance", { tolerance: stage.tried });
@@ -171,6 +169,7 @@ const acts = {
     if (stage.tried === null) return;
     stage.tryTolerance(null);
     proof.refresh();
+    pointer.sayHere();
   },
 };
 

@@ -9,7 +9,10 @@ const HELD = {
   f: { path: "keep", words: () => "Mark this as figure" },
   g: { path: "guards", words: () => "Guard this colour" },
   w: { path: "fences", words: () => "Draw a fence", how: "press and drag along it" },
-  j: { words: () => "Walk from jump to jump", how: "turn the wheel; let go of J to take it, Esc to leave it" },
+  j: {
+    words: ({ tried }) => (tried === null ? "Walk from jump to jump" : `Up to ${tried.toFixed(1)}`),
+    how: "turn the wheel; let go of J to take it, Esc to leave it",
+  },
 };
 
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
@@ -39,9 +42,12 @@ export class Pointer {
     return { x: (event.clientX - box.left) * this.stage.ratio, y: (event.clientY - box.top) * this.stage.ratio };
   }
 
-  // Says what a click would do while the letter is held.
-  sayHeld() {
-    this.acts.say(HELD[this.held].words(this.acts.said()), HELD[this.held].how ?? "click, or Enter at the aim");
+  // Says what a click would do here, with the letter that is held.
+  sayHere() {
+    const said = this.acts.said();
+    const meant = HELD[this.held];
+    if (meant) this.acts.say(meant.words(said), meant.how ?? "click, or Enter at the aim");
+    else this.acts.say(said.verb ?? "", said.detail ?? "");
   }
 
   release(event) {
@@ -54,8 +60,7 @@ export class Pointer {
     if (!this.held) return;
     if (this.held === "j") this.acts.takeJump();
     this.held = null;
-    const said = this.acts.said();
-    this.acts.say(said.verb ?? "", said.detail ?? "");
+    this.sayHere();
   }
 
   begin(event) {
@@ -205,7 +210,7 @@ export class Pointer {
     } else if (event.key.toLowerCase() in HELD) {
       if (this.held !== event.key.toLowerCase()) {
         this.held = event.key.toLowerCase();
-        this.sayHeld();
+        this.sayHere();
       }
     } else if (event.key.toLowerCase() === "n" || event.key.toLowerCase() === "b") {
       this.acts.walk(event.key.toLowerCase() === "n" ? 1 : -1);
