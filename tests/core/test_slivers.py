@@ -25,10 +25,10 @@ def draw_lines(columns, colour, rgb):
     return drawn > 0
 
 
-def make_feather():
+def make_feather(first_line=58, apart=12):
     rgb = np.full((SIZE, SIZE, 3), PALE, np.uint8)
-    gaps = draw_lines(range(10, 46, 12), BLUE, rgb)
-    lines = draw_lines(range(58, 86, 12), GREY, rgb)
+    gaps = draw_lines(range(10, 46, apart), BLUE, rgb)
+    lines = draw_lines(range(first_line, first_line + 28, apart), GREY, rgb)
     cleared = np.zeros((SIZE, SIZE), np.bool_)
     cleared[:12] = cleared[:, :6] = cleared[:, -6:] = cleared[-12:] = True
     cleared[56:62] = True
@@ -47,9 +47,16 @@ def find(rgb, ground, cleared):
 def test_one_pixel_gaps_are_found_and_grey_lines_as_thin_and_dark_are_not():
     rgb, ground, cleared, gaps, lines = make_feather()
     found = find(rgb, ground, cleared)
-    assert found[gaps].mean() > 0.75
+    assert found[gaps].mean() > 0.9
     assert found[lines].mean() < 0.02
     assert not found[cleared].any()
+
+
+def test_gaps_are_told_from_grey_lines_between_them():
+    rgb, ground, cleared, gaps, lines = make_feather(first_line=13, apart=10)
+    found = find(rgb, ground, cleared)
+    assert found[gaps].mean() > 0.9
+    assert found[lines].mean() < 0.05
 
 
 def test_gaps_of_a_region_are_those_of_the_whole():

@@ -95,7 +95,7 @@ def find_gaps(
     side = 2 * _FROM_GROUND_PX + 1
     near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
     slivers = find_slivers(
-        rgb, ground, cleared, leans & ~cleared, np.asarray(near), most_lean, grain
+        rgb, ground, cleared, leans & ~cleared, np.asarray(near), own, most_lean, grain
     )
     leans |= slivers
     leans &= ~cleared & np.asarray(near).astype(np.bool_)

@@ -1,7 +1,9 @@
 """Slivers of a screen: gaps of a pixel or two, where coding has blurred the chroma away.
 
 Chroma is blurred but keeps its sum, so over a few pixels it says how much ground there is; luma says where, but a
-narrow dip of it may as well be a line of the figure. Where the two agree, the dip is ground.
+narrow dip of it may as well be a line of the figure. So the ground that every dip of luma allows is shared out
+again until, blurred, it makes the chroma that is seen: the multiplicative update of Richardson (1972) and Lucy
+(1974) in its least-squares form (Daube-Witherspoon and Muehllehner 1986), held below the dip.
 """
 
 import cv2
@@ -15,30 +17,30 @@ SLIVER_PX = 4
 """No dip of luma is filled that is wider."""
 
 _CONTRAST = 24.0  # levels of luma between figure and ground, below which a dip tells nothing
+_ALIKE = 12.0  # levels of luma between a place and the even colour that it is taken for
+_LEAN_SLACK = 0.08  # a figure's colours may lean so much more to the ground than its even ones of that luma
 _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
 _NOTICED = 4.0  # grains
-_NO_LEVEL = -1000  # of luma, where none is looked for
-_AGREE = 0.53
-_OWN_PX = 6
-_OTHER_PX = 3
-_LEAST_OWN = 6
-_LEAST_OTHER = 3
+_SHARED = 0.3  # of what its luma allows, from which a dip is ground
+_ROUNDS = 3
+_BLUR = (5, 5)  # of chroma sampled at half the size and smoothed as it is enlarged, near enough
+_UNIT = 32  # of the sums, in what `lean` and `dip` are in: whole numbers, so that every region gets the same
+_FREE = 512 * _UNIT  # added while sums may be negative
 
-SLIVERS_HALO_PX = _OWN_PX + SLIVER_PX
+SLIVERS_HALO_PX = SLIVER_PX + (2 * _ROUNDS + 1) * (_BLUR[0] // 2)
 """How much of the surroundings finding them needs."""
 
 
 @njit(cache=True, nogil=True)
-def _dips_kernel(rgb, ground, cleared, near, light, dark, least, lean, dip, level):  # type: ignore[no-untyped-def]
+def _dips_kernel(rgb, ground, cleared, near, light, dark, least, own, most_lean, lean, dip):  # type: ignore[no-untyped-def]
     """Fill how much ground each pixel holds by its chroma (`lean`) and by its luma (`dip`), in 1/256.
 
-    `light` and `dark` are the luma with narrow dark, or narrow light, places filled; `level` is the luma
-    that a place would have without ground. In whole numbers, so that every region gets the same.
+    `light` and `dark` are the luma with narrow dark, or narrow light, places filled. The lean that the figure
+    has of itself is taken off: that of its even colours, `own`, which are as light, or the most it may be.
     """
     for row in range(cleared.shape[0]):
         for col in range(cleared.shape[1]):
-            level[row, col] = _NO_LEVEL
             if cleared[row, col] or not near[row, col]:
                 lean[row, col] = dip[row, col] = 256 if cleared[row, col] else 0
                 continue
@@ -49,59 +51,37 @@ def _dips_kernel(rgb, ground, cleared, near, light, dark, least, lean, dip, leve
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
             along, _ = lean_kernel(u, v, bu, bv)
-            lean[row, col] = int(np.rint(256.0 * min(1.5, max(-1.0, along))))
             above, below = light[row, col] - by, by - dark[row, col]
-            level[row, col] = int(np.rint(y))
-            share = 0.0
+            share, level = 0.0, y
             if above > _CONTRAST and (y > by - _CONTRAST or below <= _CONTRAST):
                 if light[row, col] - y > least:
-                    level[row, col] = light[row, col]
+                    level = light[row, col]
                     share = (light[row, col] - y) / above
             elif below > _CONTRAST and y - dark[row, col] > least:
-                level[row, col] = dark[row, col]
+                level = dark[row, col]
                 share = (y - dark[row, col]) / below
             dip[row, col] = int(np.rint(256.0 * min(2.0, max(0.0, share))))
+            figure, is_known = -1.0, False
+            for entry in range(own.shape[0]):
+                if abs(own[entry, 0] - level) <= _ALIKE:
+                    leant, _ = lean_kernel(own[entry, 1], own[entry, 2], bu, bv)
+                    figure, is_known = max(figure, leant + _LEAN_SLACK), True
+            if not is_known:
+                figure = most_lean
+            along = (along - figure) / (1.0 - figure)
+            lean[row, col] = int(np.rint(256.0 * min(1.5, max(-1.0, along))))
 
 
 @njit(cache=True, nogil=True)
-def _slivers_kernel(lean, dip, level, cleared, leans, near, most_lean, out):  # type: ignore[no-untyped-def]
-    """Mark where, around a dip, chroma holds more than half of the ground that luma would.
-
-    The figure leans as its even places beside do, and where two of its colours meet, as the one that leans more;
-    but no more than its even colours: among slivers no place is free of the ground's chroma.
-    """
-    height, width = dip.shape
-    for row in range(height):
-        for col in range(width):
-            out[row, col] = False
-            if cleared[row, col] or leans[row, col] or not near[row, col]:
+def _share_out_kernel(allowed, seen, made, share):  # type: ignore[no-untyped-def]
+    """Move each share by what is seen around it over what it makes there, half as far again, to converge sooner."""
+    for row in range(share.shape[0]):
+        for col in range(share.shape[1]):
+            if share[row, col] == 0:
                 continue
-            if not _LEAST_DIP <= dip[row, col] <= _MOST_DIP:
-                continue
-            own, owns, other, others = 0, 0, 0, 0
-            for there in range(max(0, row - _OWN_PX), min(height, row + _OWN_PX + 1)):
-                for here in range(max(0, col - _OWN_PX), min(width, col + _OWN_PX + 1)):
-                    if dip[there, here] > 0 or leans[there, here] or level[there, here] < 0:
-                        continue
-                    if abs(level[there, here] - level[row, col]) <= _CONTRAST:
-                        own += lean[there, here]
-                        owns += 1
-                    elif max(abs(there - row), abs(here - col)) <= _OTHER_PX:
-                        other += lean[there, here]
-                        others += 1
-            if owns < _LEAST_OWN:
-                continue
-            figure = own / owns
-            if others >= _LEAST_OTHER:
-                figure = max(figure, other / others)
-            figure = min(figure, most_lean)
-            by_chroma, by_luma = 0.0, 0.0
-            for there in range(max(0, row - 2), min(height, row + 3)):
-                for here in range(max(0, col - 2), min(width, col + 3)):
-                    weight = (3 - abs(there - row)) * (3 - abs(here - col))
-                    by_chroma += weight * (lean[there, here] - figure)
-                    by_luma += weight * dip[there, here]
-            out[row, col] = by_chroma * 256.0 > _AGREE * by_luma * (256.0 - figure)
+            rate = max(0.0, float(seen[row, col]) - _FREE) / max(1.0, float(made[row, col]))
+            moved = share[row, col] * rate * np.sqrt(rate)
+            share[row, col] = int(np.rint(min(float(allowed[row, col]), moved)))
 
 
 def find_slivers(
@@ -110,6 +90,7 @@ def find_slivers(
     cleared: NDArray[np.bool_],
     leans: NDArray[np.bool_],
     near: NDArray[np.uint8],
+    own: NDArray[np.float64],
     most_lean: float,
     grain: float,
 ) -> NDArray[np.bool_]:
@@ -125,6 +106,8 @@ def find_slivers(
         What reach clears, and what is told to be ground by its own colour.
     near : (h, w) ndarray of uint8
         Where to look; 0 elsewhere.
+    own : (N, 3) ndarray of float64
+        Luma and chroma of the figure's even colours.
     most_lean : float
         How far the figure's even colours lean to the screen's hue, as a share of the screen's chroma.
     grain : float
@@ -140,8 +123,18 @@ def find_slivers(
     window = np.ones((SLIVER_PX + 1, SLIVER_PX + 1), np.uint8)
     light = np.asarray(cv2.morphologyEx(luma, cv2.MORPH_CLOSE, window)).astype(np.int32)
     dark = np.asarray(cv2.morphologyEx(luma, cv2.MORPH_OPEN, window)).astype(np.int32)
-    lean, dip, level = (np.empty(cleared.shape, np.int32) for _ in range(3))
-    _dips_kernel(rgb, ground, cleared, near, light, dark, _NOTICED * grain, lean, dip, level)
-    found = np.empty(cleared.shape, np.bool_)
-    _slivers_kernel(lean, dip, level, cleared, leans, near, 256.0 * most_lean, found)
-    return found
+    lean, dip = (np.empty(cleared.shape, np.int32) for _ in range(2))
+    _dips_kernel(
+        rgb, ground, cleared, near, light, dark, _NOTICED * grain, own, most_lean, lean, dip
+    )
+    is_asked = ~(cleared | leans) & (dip >= _LEAST_DIP) & (dip <= _MOST_DIP)
+    if not is_asked.any():
+        return is_asked
+    seen = cv2.GaussianBlur((lean * _UNIT + _FREE).astype(np.uint16), _BLUR, 0)
+    dip[leans] = np.maximum(dip, lean)[leans]
+    allowed = (np.minimum(dip, _MOST_DIP) * _UNIT).astype(np.uint16)
+    share = allowed.copy()
+    for _ in range(_ROUNDS):
+        made = cv2.GaussianBlur(cv2.GaussianBlur(share, _BLUR, 0), _BLUR, 0)
+        _share_out_kernel(allowed, seen, made, share)
+    return np.asarray(is_asked & (share > _SHARED * allowed))
