@@ -1,7 +1,10 @@
+import cv2
 import numpy as np
+import pytest
 
 from tidymargin.core.cut import measure_sheet
 from tidymargin.core.picture import Picture
+from tidymargin.core.pieces import find_largest_pieces
 from tidymargin.demo.drawing import Drawing, lay_over
 
 
@@ -56,3 +59,25 @@ def test_a_white_inside_is_a_ground_like_jump_only_when_its_wall_gives_way():
     assert len(inside) == 1
     assert np.pi * 67**2 < inside[0].area_px < np.pi * 74**2  # the wall goes with it
     assert facts.calm.tolerance < inside[0].tolerance
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_largest_pieces_of_one_pass_are_those_found_level_by_level(seed):
+    rng = np.random.default_rng(seed)
+    soft = cv2.GaussianBlur(rng.random((90, 70 + seed)).astype(np.float32), (0, 0), 1.5 + seed / 2)
+    spread = (soft - soft.min()) / np.ptp(soft)
+    values = np.floor(spread * 9).astype(np.uint8)
+    wanted = np.arange(256) != 4
+    found = find_largest_pieces(values, wanted)
+    assert found[4].sum() == 0
+    for value in set(range(10)) - {4}:
+        of_value = (values == value).astype(np.uint8)
+        solid = cv2.erode(of_value, np.ones((3, 3), np.uint8), borderValue=0) > 0
+        _, labels, stats, _ = cv2.connectedComponentsWithStats(of_value, connectivity=4)
+        thick = [n for n in np.unique(labels[solid]) if n]
+        if not thick:
+            assert found[value, 0] == 0
+            continue
+        left, top, width, height, area = stats[max(thick, key=lambda n: stats[n, 4])]
+        assert found[value, :5].tolist() == [area, top, left, top + height, left + width]
+        assert values[tuple(int(v) for v in found[value, 5:7])] == value

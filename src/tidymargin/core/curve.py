@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from tidymargin.core.difference import STEP
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Region
+from tidymargin.core.pieces import find_largest_pieces, is_solid_kernel
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
 _CALM_SHARE = 3e-4
@@ -22,6 +23,7 @@ _PIECE_SHARE = 2e-5
 _SMALLEST_PIECE_PX = 12
 _MOST_JUMPS = 40
 _TAIL = 0.25
+_LOOKED_AT_PX = 1_000_000  # of a piece, to find a place inside
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,46 +86,50 @@ def _count_kernel(levels, counts):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _solid_pieces_kernel(levels, counts, boxes):  # type: ignore[no-untyped-def]
-    """Count pixels whose whole 3 x 3 neighbourhood shares their level, and box them, by level."""
-    height, width = levels.shape
-    for level in range(256):
-        boxes[level, 0], boxes[level, 1], boxes[level, 2], boxes[level, 3] = height, width, 0, 0
-    for row in range(1, height - 1):
-        for col in range(1, width - 1):
+def _count_solid_kernel(levels, noise_step, counts):  # type: ignore[no-untyped-def]
+    """Count pixels whose whole 3 x 3 neighbourhood shares their level, by level above the noise."""
+    for row in range(levels.shape[0]):
+        for col in range(levels.shape[1]):
             level = levels[row, col]
-            if levels[row, col - 1] != level or levels[row, col + 1] != level:
-                continue
-            same = True
-            for side in (-1, 1):
-                for step in (-1, 0, 1):
-                    if levels[row + side, col + step] != level:
-                        same = False
-            if same:
+            if noise_step < level < NEVER and is_solid_kernel(levels, row, col):
                 counts[level] += 1
-                boxes[level, 0] = min(boxes[level, 0], row - 1)
-                boxes[level, 1] = min(boxes[level, 1], col - 1)
-                boxes[level, 2] = max(boxes[level, 2], row + 2)
-                boxes[level, 3] = max(boxes[level, 3], col + 2)
 
 
-def _largest_piece(
-    levels: NDArray[np.uint8], steps: NDArray[np.uint8], level: int, box: Region, noise_step: int
-) -> Jump:
-    mask = (levels[box.slices] == level).astype(np.uint8)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=4)
-    piece = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
-    left, top, width, height, area = (int(v) for v in stats[piece])
-    found = Region(box.top + top, box.left + left, box.top + top + height, box.left + left + width)
-    inside = labels[top : top + height, left : left + width] == piece
-    depth = cv2.distanceTransform(np.pad(inside.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
+def _find_inside(piece: NDArray[np.bool_]) -> tuple[int, int]:
+    """Return a place of a piece that is about as far from its rim as any."""
+    every = int(np.ceil(np.sqrt(piece.size / _LOOKED_AT_PX)))
+    padded = np.pad(piece[::every, ::every].view(np.uint8), 1)
+    depth = np.asarray(cv2.distanceTransform(padded, cv2.DIST_L2, 3))[1:-1, 1:-1]
     row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
-    ground_like = float(np.median(steps[found.slices][inside])) <= noise_step
-    return Jump(round(level * STEP, 1), area, found, found.top + row, found.left + col, ground_like)
+    if not piece[row * every, col * every]:  # thinner than what was looked at
+        row, col = (int(v) for v in np.unravel_index(int(piece.argmax()), piece.shape))
+        return row, col
+    return row * every, col * every
+
+
+def _to_jump(
+    levels: NDArray[np.uint8],
+    steps: NDArray[np.uint8],
+    level: int,
+    largest: NDArray[np.int64],
+    noise_step: int,
+) -> Jump:
+    area, top, left, bottom, right, row, col, _ = (int(v) for v in largest)
+    box = Region(top, left, bottom, right)
+    flooded = np.zeros((box.height + 2, box.width + 2), np.uint8)
+    how = 4 | cv2.FLOODFILL_MASK_ONLY | cv2.FLOODFILL_FIXED_RANGE | (1 << 8)
+    cv2.floodFill(levels[box.slices], flooded, (col - left, row - top), 0, 0, 0, how)
+    piece = flooded[1:-1, 1:-1].view(np.bool_)
+    row, col = _find_inside(piece)
+    like_ground = int(np.count_nonzero(piece & (steps[box.slices] <= noise_step)))
+    return Jump(round(level * STEP, 1), area, box, top + row, left + col, 2 * like_ground > area)
 
 
 def find_jumps(
-    levels: NDArray[np.uint8], steps: NDArray[np.uint8], grain: float = 0.0
+    levels: NDArray[np.uint8],
+    steps: NDArray[np.uint8],
+    curve: NDArray[np.float64],
+    grain: float = 0.0,
 ) -> tuple[Jump, ...]:
     """Find the tolerances at which a further area goes at once.
 
@@ -133,6 +139,8 @@ def find_jumps(
         Levels from outside and the picks, in steps.
     steps : (H, W) ndarray of uint8
         Quantised difference.
+    curve : (255,) ndarray of float64
+        See `measure_curve`; of these levels.
     grain : float
         The ground's own noise, in units of difference.
 
@@ -143,24 +151,23 @@ def find_jumps(
         percent of the sheet within one step, or a connected piece of at least 20 ppm that is 3 px
         thick somewhere.
     """
+    noise_step = round(_noise_end(curve, grain) / STEP)
     counts = np.zeros(256, np.int64)
-    boxes = np.zeros((256, 4), np.int64)
-    _solid_pieces_kernel(levels, counts, boxes)
-    noise_step = round(_noise_end(measure_curve(levels), grain) / STEP)
+    _count_solid_kernel(levels, noise_step, counts)
     least = max(_SMALLEST_PIECE_PX, int(_PIECE_SHARE * levels.size))
     candidates = [
         level for level in range(noise_step + 1, NEVER) if counts[level] >= min(least, 25) // 2
     ]
     candidates.sort(key=lambda level: -counts[level])
-    found = []
-    for level in candidates[: 2 * _MOST_JUMPS]:
-        jump = _largest_piece(
-            levels, steps, level, Region(*(int(v) for v in boxes[level])), noise_step
-        )
-        if jump.area_px >= least or counts[level] >= _JUMP_SHARE * levels.size:
-            found.append(jump)
-    found.sort(key=lambda jump: -jump.area_px)
-    return tuple(sorted(found[:_MOST_JUMPS], key=lambda jump: jump.tolerance))
+    wanted = np.zeros(256, np.bool_)
+    wanted[candidates[: 2 * _MOST_JUMPS]] = True
+    largest = find_largest_pieces(levels, wanted)
+    areas = largest[:, 0]
+    is_jump = (areas >= least) | (wanted & (counts >= _JUMP_SHARE * levels.size))
+    found = sorted(np.flatnonzero(is_jump), key=lambda level: -areas[level])[:_MOST_JUMPS]
+    return tuple(
+        _to_jump(levels, steps, int(level), largest[level], noise_step) for level in sorted(found)
+    )
 
 
 def _noise_end(curve: NDArray[np.float64], grain: float) -> float:

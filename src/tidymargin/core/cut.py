@@ -130,7 +130,7 @@ def measure_sheet(
     tick(0.65)
     curve = measure_curve(outside)
     grain = ground.noise + difference.ringing
-    jumps = find_jumps(outside, difference.steps, grain)
+    jumps = find_jumps(outside, difference.steps, curve, grain)
     calm = find_calm(curve, jumps, grain)
     tick(0.8)
     rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
