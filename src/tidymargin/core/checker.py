@@ -15,13 +15,15 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
-from tidymargin.core.ground import frame_mask, to_hex
+from tidymargin.core.ground import border_places, to_hex
 from tidymargin.core.picture import Picture, Region
 
 _LEAST_PERIOD_PX = 3.0
 _MOST_PERIOD_PX = 120.0
 _LEAST_MATCH = 0.6
 _BLOCKS = 12
+_BAND_PX = 96
+_BAND_PERIODS = 4
 _SAMPLES = 200_000
 _UNIT = 10_000
 _ENOUGH_LINES = 700  # to read a column's wave off
@@ -79,11 +81,15 @@ class CheckerGround:
 @njit(cache=True, nogil=True)
 def _lay_kernel(down, across, light, dark, out):  # type: ignore[no-untyped-def]
     """Fill the pattern's colour at every pixel of (h, w, 3)."""
+    dark0, dark1, dark2 = dark[0], dark[1], dark[2]
+    more0, more1, more2 = light[0] - dark0, light[1] - dark1, light[2] - dark2
+    one, half = np.float32(1), np.float32(0.5)
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
-            share = min(1.0, max(0.0, (down[row] * across[col] + 1.0) / 2.0))
-            for channel in range(3):
-                out[row, col, channel] = dark[channel] + share * (light[channel] - dark[channel])
+            share = min(one, max(np.float32(0), (down[row] * across[col] + one) * half))
+            out[row, col, 0] = dark0 + share * more0
+            out[row, col, 1] = dark1 + share * more1
+            out[row, col, 2] = dark2 + share * more2
 
 
 def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:
@@ -104,22 +110,23 @@ def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:
 
 
 @njit(cache=True, nogil=True)
-def _wave_kernel(rgb, light, dark, out):  # type: ignore[no-untyped-def]
+def _wave_kernel(rgb, middle, half, out):  # type: ignore[no-untyped-def]
     """Fill where each pixel of (h, w, 3) stands between the tones, in units of 1/10 000."""
-    power = 0.0
-    for channel in range(3):
-        power += ((light[channel] - dark[channel]) / 2.0) ** 2
+    m0, m1, m2 = middle
+    h0, h1, h2 = half
+    power = h0 * h0 + h1 * h1 + h2 * h2
     limit = max(60.0, 0.1 * power)
     for row in range(rgb.shape[0]):
         for col in range(rgb.shape[1]):
-            along, size = 0.0, 0.0
-            for channel in range(3):
-                away = rgb[row, col, channel] - (light[channel] + dark[channel]) / 2.0
-                along += away * (light[channel] - dark[channel]) / 2.0
-                size += away * away
-            along /= power
+            away0, away1, away2 = (
+                rgb[row, col, 0] - m0,
+                rgb[row, col, 1] - m1,
+                rgb[row, col, 2] - m2,
+            )
+            along = (away0 * h0 + away1 * h1 + away2 * h2) / power
+            size = away0 * away0 + away1 * away1 + away2 * away2
             if size - along * along * power < limit and abs(along) < 1.35:
-                out[row, col] = round(_UNIT * min(1.1, max(-1.1, along)))
+                out[row, col] = int(np.rint(_UNIT * min(1.1, max(-1.1, along))))
             else:
                 out[row, col] = _UNKNOWN
 
@@ -130,7 +137,8 @@ def _to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> Wave:
     `_UNKNOWN` stands for a pixel that has neither tone nor a mixture of them.
     """
     out = np.empty(rgb.shape[:2], np.int16)
-    _wave_kernel(rgb, light, dark, out)
+    middle, half = (light + dark) / 2, (light - dark) / 2
+    _wave_kernel(rgb, tuple(map(float, middle)), tuple(map(float, half)), out)
     return out
 
 
@@ -163,34 +171,42 @@ def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
     return (at + shift) / size, float(power[at]) / max(total, 1e-9)
 
 
+def _choose_bands(height: int, frequency: float) -> list[tuple[int, int]]:
+    """Return the rows, from and to, that a frequency and phase down the picture are refined on.
+
+    A few periods at the top of each of a dozen blocks; all rows of a picture that has no more.
+    """
+    edges = np.linspace(0, height, min(_BLOCKS, max(2, int(height * frequency))) + 1).astype(int)
+    most = max(_BAND_PX, int(np.ceil(_BAND_PERIODS / frequency)))
+    return [(int(first), int(min(last, first + most))) for first, last in pairwise(edges)]
+
+
 def _refine(
-    wave: Wave, frequency: tuple[float, float]
+    rows_at: list[tuple[int, int]], waves: list[Wave], frequency: tuple[float, float]
 ) -> tuple[tuple[float, float], tuple[float, float]]:
     """Return frequencies and phases of rows and columns, from how phases drift from block to block.
 
-    The wave's fundamental is a product of two sines, so each block's correlation with
-    exp(-2 pi i (f row ± g col)) holds the sum and the difference of both phases.
+    `waves` are of the rows `rows_at`. The wave's fundamental is a product of two sines, so each block's
+    correlation with exp(-2 pi i (f row ± g col)) holds the sum and the difference of both phases.
     """
-    height, width = wave.shape
+    width = waves[0].shape[1]
     f, g = frequency
     phase_f, phase_g = 0.0, 0.0
+    shares = [_to_shares(wave) for wave in waves]
+    cols_at = np.linspace(0, width, min(_BLOCKS, max(2, int(width * g))) + 1).astype(int)
+    middles = np.meshgrid(
+        np.array([(first + last - 1) / 2 for first, last in rows_at]),
+        (cols_at[:-1] + cols_at[1:] - 1) / 2,
+        indexing="ij",
+    )
+    places = np.stack([np.ones(middles[0].size), *(m.ravel() for m in middles)], axis=1)
     for _ in range(4):
-        down = np.exp(-2j * np.pi * f * np.arange(height))
         across = np.exp(-2j * np.pi * g * np.arange(width))
-        rows_at = np.linspace(0, height, min(_BLOCKS, max(2, int(height * f))) + 1).astype(int)
-        cols_at = np.linspace(0, width, min(_BLOCKS, max(2, int(width * g))) + 1).astype(int)
-        middles = np.meshgrid(
-            (rows_at[:-1] + rows_at[1:] - 1) / 2,
-            (cols_at[:-1] + cols_at[1:] - 1) / 2,
-            indexing="ij",
-        )
-        places = np.stack([np.ones(middles[0].size), *(m.ravel() for m in middles)], axis=1)
         drifts = []
-        by_rows = np.empty((len(rows_at) - 1, width), np.complex128)
-        for block, (first, last) in enumerate(pairwise(rows_at)):
-            turned = down[first:last].astype(np.complex64)
-            shares = _to_shares(wave[first:last])
-            by_rows[block] = turned.real @ shares + 1j * (turned.imag @ shares)
+        by_rows = np.empty((len(rows_at), width), np.complex128)
+        for block, (first, last) in enumerate(rows_at):
+            turned = np.exp(-2j * np.pi * f * np.arange(first, last)).astype(np.complex64)
+            by_rows[block] = turned.real @ shares[block] + 1j * (turned.imag @ shares[block])
         for turning in (across, across.conj()):
             found = np.add.reduceat(by_rows * turning[None, :], cols_at[:-1], axis=1).ravel()
             drifts.append(_fit_drift(places, found))
@@ -283,16 +299,14 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     """
     if min(picture.height, picture.width) < 24:
         return None
-    frame = frame_mask(picture.height, picture.width)
-    if picture.alpha is not None:
-        frame &= picture.alpha == 255
-    border = picture.rgb[frame].astype(np.float64)
+    at_rows, at_cols = border_places(picture)
+    seen_rgb = picture.rgb[at_rows, at_cols]
+    border = seen_rgb.astype(np.float64)
     tones = _split_tones(border) if len(border) > 50 else None
     if tones is None:
         return None
     light, dark = tones
-    at_rows, at_cols = np.nonzero(frame)
-    seen = _to_wave(picture.rgb[at_rows, at_cols][None], light, dark)[0]
+    seen = _to_wave(seen_rgb[None], light, dark)[0]
     if float(np.mean(seen != _UNKNOWN)) < 0.4:
         return None
     columns, rows = _border_lines(picture, light, dark)
@@ -301,8 +315,9 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
         return None
     if not 0.8 < f / g < 1.25:  # squares: the clearer direction stands for both
         f = g = f if f_power > g_power else g
-    wave = _to_wave(picture.rgb, light, dark)
-    frequency, phases = _refine(wave, (f, g))
+    rows_at = _choose_bands(picture.height, f)
+    waves = [_to_wave(picture.rgb[first:last], light, dark) for first, last in rows_at]
+    frequency, phases = _refine(rows_at, waves, (f, g))
     down = np.sin(2 * np.pi * frequency[0] * np.arange(picture.height) + phases[0])
     across = np.sin(2 * np.pi * frequency[1] * np.arange(picture.width) + phases[1])
     shares = _to_shares(seen)
@@ -311,9 +326,9 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     if abs(match) < _LEAST_MATCH:
         return None
     down = down * np.sign(match)
-    g_down, g_across = _read_waves(wave, down, across)
+    g_down, g_across = _read_waves(_to_wave(picture.rgb, light, dark), down, across)
     return _with_noise(
-        picture.rgb[at_rows, at_cols],
+        seen_rgb,
         shares,
         (light, dark),
         (g_down, g_across),

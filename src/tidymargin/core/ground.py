@@ -92,20 +92,48 @@ class FlatGround:
         return out
 
 
+def _frame_px(height: int, width: int) -> int:
+    """Return how wide the picture's border is: a fiftieth of the shorter side, 1 to 16 pixels."""
+    return int(np.clip(min(height, width) // 50, 1, 16))
+
+
 def frame_mask(height: int, width: int) -> NDArray[np.bool_]:
-    """Return the picture's border, (H, W) bool: a fiftieth of the shorter side wide, 1 to 16 pixels."""
-    depth = int(np.clip(min(height, width) // 50, 1, 16))
+    """Return the picture's border, (H, W) bool."""
+    depth = _frame_px(height, width)
     frame = np.ones((height, width), bool)
     frame[depth:-depth, depth:-depth] = False
     return frame
 
 
+def frame_places(height: int, width: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return the rows and the columns of the border's pixels, as `np.nonzero` of its mask would."""
+    depth = _frame_px(height, width)
+    sides = np.concatenate([np.arange(depth), np.arange(max(depth, width - depth), width)])
+    between = np.arange(depth, height - depth)
+    at = np.concatenate(
+        [
+            np.arange(depth * width),
+            (between[:, None] * width + sides).ravel(),
+            np.arange(max(depth, height - depth) * width, height * width),
+        ]
+    )
+    rows, cols = np.divmod(at, width)
+    return rows, cols
+
+
+def border_places(picture: Picture) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return the rows and the columns of the solid pixels of the picture's border."""
+    rows, cols = frame_places(picture.height, picture.width)
+    if picture.alpha is not None:
+        solid = picture.alpha[rows, cols] == 255
+        rows, cols = rows[solid], cols[solid]
+    return rows, cols
+
+
 def border_pixels(picture: Picture) -> NDArray[np.uint8]:
     """Return the solid pixels of the picture's border, (N, 3) uint8; N may be 0."""
-    frame = frame_mask(picture.height, picture.width)
-    if picture.alpha is not None:
-        frame &= picture.alpha == 255
-    return picture.rgb[frame]
+    rows, cols = border_places(picture)
+    return picture.rgb[rows, cols]
 
 
 def _away_from(border: NDArray[np.uint8], rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.colour import linear_to_oklab, linear_to_srgb, srgb_to_linear, srgb_u8_to_oklab
 from tidymargin.core.errors import NoGroundError
-from tidymargin.core.ground import frame_mask, to_hex
+from tidymargin.core.ground import frame_mask, frame_places, to_hex
 from tidymargin.core.levels import measure_levels
 from tidymargin.core.picture import Picture, Region
 
@@ -90,21 +90,21 @@ def _between(place, most):  # type: ignore[no-untyped-def]
     return first, min(first + 1, most - 1), np.float32(place - first)
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _blend(grid, y0, y1, down, x0, x1, right, channel):  # type: ignore[no-untyped-def]
-    upper = grid[y0, x0, channel] + right * (grid[y0, x1, channel] - grid[y0, x0, channel])
-    lower = grid[y1, x0, channel] + right * (grid[y1, x1, channel] - grid[y1, x0, channel])
-    return upper + down * (lower - upper)
-
-
 @njit(cache=True, nogil=True)
 def _interpolate_kernel(grid, top, left, per_row, per_col, out):  # type: ignore[no-untyped-def]
+    """Blend the grid linearly: its lines down to a row first, and then along that row."""
+    line = np.empty((grid.shape[1], 3), np.float32)
     for row in range(out.shape[0]):
         y0, y1, down = _between((top + row + 0.5) * per_row - 0.5, grid.shape[0])
+        for col in range(grid.shape[1]):
+            for channel in range(3):
+                upper = grid[y0, col, channel]
+                line[col, channel] = upper + down * (grid[y1, col, channel] - upper)
         for col in range(out.shape[1]):
             x0, x1, right = _between((left + col + 0.5) * per_col - 0.5, grid.shape[1])
             for channel in range(3):
-                out[row, col, channel] = _blend(grid, y0, y1, down, x0, x1, right, channel)
+                before = line[x0, channel]
+                out[row, col, channel] = before + right * (line[x1, channel] - before)
 
 
 @njit(cache=True, nogil=True)
@@ -113,7 +113,10 @@ def _sample_kernel(grid, rows, cols, per_row, per_col, out):  # type: ignore[no-
         y0, y1, down = _between((rows[number] + 0.5) * per_row - 0.5, grid.shape[0])
         x0, x1, right = _between((cols[number] + 0.5) * per_col - 0.5, grid.shape[1])
         for channel in range(3):
-            out[number, channel] = _blend(grid, y0, y1, down, x0, x1, right, channel)
+            one, two = grid[y0, x0, channel], grid[y0, x1, channel]
+            one += down * (grid[y1, x0, channel] - one)
+            two += down * (grid[y1, x1, channel] - two)
+            out[number, channel] = one + right * (two - one)
 
 
 def _shade_difference(
@@ -346,7 +349,7 @@ def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]
     cols = ((cols_of[chosen] + random.random(len(chosen))) * wide).astype(int)
     away = _full_size_away(picture, found, rows, cols)
     noise = float(np.quantile(away, 0.99))
-    frame_rows, frame_cols = np.nonzero(frame_mask(picture.height, picture.width))
+    frame_rows, frame_cols = frame_places(picture.height, picture.width)
     pick = random.integers(0, len(frame_rows), min(20_000, len(frame_rows)))
     border = _full_size_away(picture, found, frame_rows[pick], frame_cols[pick])
     share = float(np.mean(border <= max(1.0, 1.5 * noise)))
