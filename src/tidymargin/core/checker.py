@@ -142,9 +142,18 @@ def _to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> Wave:
     return out
 
 
+@njit(cache=True, nogil=True)
+def _shares_kernel(wave, out):  # type: ignore[no-untyped-def]
+    for at in range(wave.size):
+        known = wave[at] != _UNKNOWN
+        out[at] = np.float32(wave[at]) / np.float32(_UNIT) if known else np.float32(0)
+
+
 def _to_shares(wave: Wave) -> NDArray[np.float32]:
-    """Return a part of the wave as -1 to 1, 0 where it is unknown."""
-    return np.where(wave == _UNKNOWN, 0, wave / np.float32(_UNIT)).astype(np.float32)
+    """Return a part of the wave, which lies in one piece, as -1 to 1, 0 where it is unknown."""
+    out = np.empty(wave.size, np.float32)
+    _shares_kernel(wave.reshape(-1), out)
+    return out.reshape(wave.shape)
 
 
 def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:

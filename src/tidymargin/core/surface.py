@@ -94,14 +94,24 @@ def _between(place, most):  # type: ignore[no-untyped-def]
 def _interpolate_kernel(grid, top, left, per_row, per_col, out):  # type: ignore[no-untyped-def]
     """Blend the grid linearly: its lines down to a row first, and then along that row."""
     line = np.empty((grid.shape[1], 3), np.float32)
+    width = out.shape[1]
+    first, second, share = (
+        np.empty(width, np.int32),
+        np.empty(width, np.int32),
+        np.empty(width, np.float32),
+    )
+    for col in range(width):
+        first[col], second[col], share[col] = _between(
+            (left + col + 0.5) * per_col - 0.5, grid.shape[1]
+        )
     for row in range(out.shape[0]):
         y0, y1, down = _between((top + row + 0.5) * per_row - 0.5, grid.shape[0])
         for col in range(grid.shape[1]):
             for channel in range(3):
                 upper = grid[y0, col, channel]
                 line[col, channel] = upper + down * (grid[y1, col, channel] - upper)
-        for col in range(out.shape[1]):
-            x0, x1, right = _between((left + col + 0.5) * per_col - 0.5, grid.shape[1])
+        for col in range(width):
+            x0, x1, right = first[col], second[col], share[col]
             for channel in range(3):
                 before = line[x0, channel]
                 out[row, col, channel] = before + right * (line[x1, channel] - before)
