@@ -10,7 +10,7 @@ from tidymargin.core.colour import srgb_u8_to_oklab
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.ground import FlatGround, Ground, from_hex, measure_flat_ground
 from tidymargin.core.picture import Picture
-from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface
+from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface, reduce_picture
 
 GroundKind = Literal["flat", "paper", "screen", "checker"]
 GROUND_KINDS: tuple[GroundKind, ...] = ("flat", "paper", "screen", "checker")
@@ -101,7 +101,8 @@ def detect_ground(
         return Detected(pattern)
     if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
         return Detected(flat)
-    surface = measure_surface(picture)
+    reduced = reduce_picture(picture)
+    surface = measure_surface(picture, reduced=reduced)
     if not _is_dark_beside(flat, surface):
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
         close = flat.border_share >= surface.border_share - 0.15
@@ -110,7 +111,7 @@ def detect_ground(
     if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
         return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)
     if _is_strong(surface):
-        return Detected(measure_surface(picture, ScreenGround))
+        return Detected(measure_surface(picture, ScreenGround, reduced=reduced))
     return Detected(surface)
 
 

@@ -145,17 +145,34 @@ def _shade_difference(
     return np.asarray(100 * np.sqrt(across + (weight * along) ** 2))
 
 
-def _reduce(picture: Picture) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """Return the picture averaged down to the grid, 0 to 255, and where it came in solid."""
+@dataclass(frozen=True, slots=True, eq=False)
+class Reduced:
+    """A picture averaged down to the grid.
+
+    Parameters
+    ----------
+    linear, lab : (h, w, 3) ndarray of float64
+        Its linear light, 0 to 1, and that in OKLab.
+    solid : (h, w) ndarray of bool
+        Where it came in solid.
+    """
+
+    linear: NDArray[np.float64]
+    lab: NDArray[np.float64]
+    solid: NDArray[np.bool_]
+
+
+def reduce_picture(picture: Picture) -> Reduced:
+    """Average a picture down to the grid that surfaces are measured on."""
     scale = max(1.0, max(picture.height, picture.width) / GRID_SIDE_PX)
     size = (max(1, round(picture.width / scale)), max(1, round(picture.height / scale)))
     small = cv2.resize(picture.rgb, size, interpolation=cv2.INTER_AREA).astype(np.float32)
-    if picture.alpha is None:
-        return small, np.ones(small.shape[:2], bool)
-    solid = cv2.resize(
-        (picture.alpha == 255).astype(np.float32), size, interpolation=cv2.INTER_AREA
-    )
-    return small, np.asarray(solid) > 0.999
+    linear = srgb_to_linear(small / 255)
+    solid = np.ones(small.shape[:2], bool)
+    if picture.alpha is not None:
+        came_solid = (picture.alpha == 255).astype(np.float32)
+        solid = np.asarray(cv2.resize(came_solid, size, interpolation=cv2.INTER_AREA)) > 0.999
+    return Reduced(linear, linear_to_oklab(linear), solid)
 
 
 def _roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -219,24 +236,25 @@ def _commonest_hue(
     return np.asarray(np.median(hue[near], axis=0) if near.any() else middle)
 
 
-def _terms(height: int, width: int) -> NDArray[np.float64]:
-    """Return the polynomial's terms up to degree 3, (H, W, 10)."""
-    y = np.broadcast_to(np.linspace(-1, 1, height)[:, None], (height, width))
-    x = np.broadcast_to(np.linspace(-1, 1, width)[None, :], (height, width))
-    return np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=2)
-
-
-def _fit(
-    terms: NDArray[np.float64], logs: NDArray[np.float64], mask: NDArray[np.bool_]
-) -> NDArray[np.float64]:
-    """Fit the polynomial on a mask; higher terms are held back, so that it stays sane beyond it."""
+def _fit(logs: NDArray[np.float64], mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Fit a polynomial up to degree 3 on a mask; its higher terms are held back, so that it stays sane beyond."""
+    height, width = mask.shape
+    down = np.vander(np.linspace(-1, 1, height), 4, increasing=True)
+    across = np.vander(np.linspace(-1, 1, width), 4, increasing=True)
+    terms = [(i, j) for i in range(4) for j in range(4 - i)]
     at = np.flatnonzero(mask)
     at = at[:: max(1, len(at) // 20_000)]
-    known, values = terms.reshape(-1, terms.shape[2])[at], logs.reshape(-1, 3)[at]
-    degree = np.array([i + j for i in range(4) for j in range(4 - i)], np.float64)
+    rows, cols = np.divmod(at, width)
+    known = np.stack([across[cols, i] * down[rows, j] for i, j in terms], axis=1)
+    values = logs.reshape(-1, 3)[at]
+    degree = np.array([i + j for i, j in terms], np.float64)
     hold = np.diag(1e-5 * len(at) * np.maximum(0, degree - 1) ** 2)
     solved = np.linalg.solve(known.T @ known + hold + 1e-9 * np.eye(len(degree)), known.T @ values)
-    return np.asarray(terms @ solved)
+    weights = np.zeros((4, 4, 3))
+    for term, (i, j) in enumerate(terms):
+        weights[j, i] = solved[term]
+    along = np.tensordot(down, weights, axes=1)
+    return np.asarray(np.einsum("hic,wi->hwc", along, across, optimize=True))
 
 
 def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -264,6 +282,7 @@ def measure_surface(
     picture: Picture,
     kind: type[SurfaceGround] = SurfaceGround,
     rgb_srgb: tuple[float, float, float] | None = None,
+    reduced: Reduced | None = None,
 ) -> SurfaceGround:
     """Find the smooth surface that the border shows.
 
@@ -275,6 +294,8 @@ def measure_surface(
         `SurfaceGround` for paper, `ScreenGround` for cloth of a strong hue.
     rgb_srgb : tuple of 3 float, optional
         A colour that a person said the ground has somewhere, 0 to 255.
+    reduced : Reduced, optional
+        The same picture's, where it is at hand.
 
     Returns
     -------
@@ -286,27 +307,26 @@ def measure_surface(
     NoGroundError
         The border has no solid pixel.
     """
-    small, solid = _reduce(picture)
+    reduced = reduced or reduce_picture(picture)
+    linear, lab, solid = reduced.linear, reduced.lab, reduced.solid
     if not (frame_mask(*solid.shape) & solid).any():
         raise NoGroundError(
             "The border of this picture is transparent already, so it shows no ground.",
             hint="Say which colour is the ground.",
             field="colour",
         )
-    linear = srgb_to_linear(small / 255)
-    lab = linear_to_oklab(linear)
     pull = None if rgb_srgb is None else linear_to_oklab(srgb_to_linear(np.array(rgb_srgb) / 255))
     is_screen = kind is ScreenGround
     mask = _grow(lab, solid, is_screen, pull)
     height, width = solid.shape
-    terms, logs = _terms(height, width), np.log(linear + _LOG_FLOOR)
+    logs = np.log(linear + _LOG_FLOOR)
     surface = logs
     spread = 1.0
     for turn in range(4):
         sound = _shrink(mask) if _shrink(mask).sum() > 50 else mask
         if not sound.any():
             sound = frame_mask(height, width) & solid
-        surface = _fit(terms, logs, sound)
+        surface = _fit(logs, sound)
         if turn:  # the polynomial alone cannot follow a fold: judge by what is carried on locally
             surface = surface + _left_over(logs - surface, sound)
         away = _shade_difference(lab, _to_lab(surface), kind.shade_weight)
@@ -316,7 +336,7 @@ def measure_surface(
     sound = _shrink(mask)
     if not sound.any():
         sound = mask
-    surface = _fit(terms, logs, sound)
+    surface = _fit(logs, sound)
     surface = surface + _left_over(logs - surface, sound)
     rgb = linear_to_srgb(np.clip(np.exp(surface) - _LOG_FLOOR, 0, 1)) * 255
     found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
