@@ -111,7 +111,7 @@ MOST_RIM = {  # the demo at 0.6 of its size: mean difference of the rim, with ro
     "knot-chart": 1.2,
     "pencil-lighthouse": 1.2,
     "brass-bell": 3.5,
-    "feather": 6.0,
+    "feather": 2.5,
 }
 
 
