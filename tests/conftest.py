@@ -19,6 +19,11 @@ from tidymargin.services.workshop import Workshop, open_workshop
 from tidymargin.web.app import create_app
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Begin with the longest tests, so that at the end no worker is left alone with them."""
+    items.sort(key=lambda item: "test_survival" not in item.nodeid)
+
+
 def draw_badge(size: int = 160, scale: int = 8) -> Drawing:
     """A dark ring around a see-through gap around a white face with a red dot; all off the grid."""
     d = Drawing(size, size, scale)
