@@ -5,7 +5,7 @@ import pytest
 from tidymargin.core.cut import measure_sheet
 from tidymargin.core.difference import STEP, measure_difference
 from tidymargin.core.errors import BadImageError, NoGroundError
-from tidymargin.core.ground import measure_flat_ground
+from tidymargin.core.ground import border_places, frame_mask, frame_places, measure_flat_ground
 from tidymargin.core.picture import Picture
 from tidymargin.formats.decode import decode_picture
 
@@ -89,3 +89,17 @@ def test_a_picture_that_came_in_cut_already_has_nothing_to_clear(badge):
 def test_arrays_that_are_no_picture_are_refused(bad):
     with pytest.raises(BadImageError, match="Expected"):
         Picture(bad)
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (1, 5), (3, 9), (5, 1), (40, 33), (120, 700), (2, 90)])
+def test_the_places_of_the_frame_are_those_of_its_mask(shape):
+    for places, masked in zip(frame_places(*shape), np.nonzero(frame_mask(*shape)), strict=True):
+        assert np.array_equal(places, masked)
+
+
+def test_what_came_in_transparent_is_no_place_of_the_border():
+    alpha = np.full((60, 50), 255, np.uint8)
+    alpha[0, :20] = 254
+    rows, cols = border_places(Picture(np.zeros((60, 50, 3), np.uint8), alpha))
+    assert len(rows) == frame_mask(60, 50).sum() - 20
+    assert (alpha[rows, cols] == 255).all()

@@ -125,3 +125,17 @@ def test_white_in_a_figure_is_kept_where_a_pattern_would_change_and_a_hole_in_it
     cut = cut_out(picture, facts, Decisions()).render_whole()[..., 3]
     assert (cut[84:216, 84:176] == 255).all()
     assert (cut[84:216, 204:296] == 0).all()
+
+
+@pytest.mark.parametrize("period", [7.37, 23.0])
+def test_a_tall_pattern_of_which_only_bands_are_looked_at_first_is_exact_to_its_end(period):
+    height, width = 2600, 160  # a dozen blocks of more rows than a band has
+    true = make_checker(height, width, period=period)
+    rgb = rounded(true)
+    rgb[400:1700, 60:110] = (200, 30, 60)
+    found = measure_checker(Picture(rgb))
+    assert found is not None
+    assert found.period_px == pytest.approx(period, rel=0.02)
+    away = np.abs(found.over(whole(height, width)) - true)
+    assert np.quantile(away, 0.99) < 2
+    assert away[-200:].max() < 8

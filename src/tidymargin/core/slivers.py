@@ -18,9 +18,7 @@ SLIVER_PX = 4
 
 _CONTRAST = 24.0  # levels of luma between figure and ground, below which a dip tells nothing
 _ALIKE = 12.0  # levels of luma between a place and the even colour that it is taken for
-_LEAN_SLACK = (
-    0.08  # a figure's colours may lean so much more to the ground than its even ones of that luma
-)
+_LEAN_SLACK = 0.08  # a figure may lean so much more than its even colours of that luma do
 _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
 _NOTICED = 4.0  # grains
