@@ -20,7 +20,8 @@ from tidymargin.formats.recipe import Recipe
 from tidymargin.services.exporting import export_sheet, key_file
 from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.viewing import View, render_draft, render_original, render_view
-from tidymargin.services.workshop import Workshop, hold_memory_low, open_workshop, warm_kernels
+from tidymargin.services.warming import warm_kernels
+from tidymargin.services.workshop import Workshop, hold_memory_low, open_workshop
 from tidymargin.store.sheets import Sheet
 
 _VIEW = (1100, 700)

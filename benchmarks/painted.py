@@ -10,7 +10,8 @@ from waitress.server import create_server
 
 from benchmarks.speed import make_sheet
 from tidymargin.services.opening import add_sheet, load_measured
-from tidymargin.services.workshop import open_workshop, warm_kernels
+from tidymargin.services.warming import warm_kernels
+from tidymargin.services.workshop import open_workshop
 from tidymargin.web.app import create_app
 
 _MOVES = 15

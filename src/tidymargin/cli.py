@@ -27,12 +27,8 @@ from tidymargin.outcomes import outcome_of
 from tidymargin.services.exporting import key_file
 from tidymargin.services.opening import add_sheet
 from tidymargin.services.reporting import report_file
-from tidymargin.services.workshop import (
-    Workshop,
-    hold_memory_low,
-    open_workshop,
-    warm_kernels,
-)
+from tidymargin.services.warming import warm_kernels
+from tidymargin.services.workshop import Workshop, hold_memory_low, open_workshop
 
 FIRST_PORT = 8137
 _PORTS_TRIED = 50

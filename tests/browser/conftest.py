@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
 
-from tidymargin.services.workshop import Workshop, warm_kernels
+from tidymargin.services.warming import warm_kernels
+from tidymargin.services.workshop import Workshop
 from tidymargin.web.server import make_server
 
 AXE = (Path(__file__).parent / "axe.min.js").read_text()

@@ -26,7 +26,8 @@ from tidymargin.services.exporting import (
 from tidymargin.services.keeping import bin_sheet, empty_bin
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of, to_shown_name
 from tidymargin.services.viewing import View, render_original, render_view
-from tidymargin.services.workshop import drop_old_kernels, open_workshop
+from tidymargin.services.warming import drop_old_kernels
+from tidymargin.services.workshop import open_workshop
 
 
 def test_a_job_is_stopped_while_it_waits_and_at_its_next_tick_when_it_runs():

@@ -1,9 +1,6 @@
 """What every service works with: the store, the executor and the caches of one data folder."""
 
 import ctypes
-import os
-import shutil
-import time
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -12,9 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.area import Area
-from tidymargin.core.cut import Cutter, Levels, SheetFacts, cut_out, measure_sheet
+from tidymargin.core.cut import Cutter, Levels, SheetFacts
 from tidymargin.core.picture import Picture
-from tidymargin.core.place import describe_place
 from tidymargin.services.cache import ByteCache, DiskCache
 from tidymargin.services.executor import Executor
 from tidymargin.store.database import open_database
@@ -25,7 +21,6 @@ _MB = 1024 * 1024
 _M_MMAP_THRESHOLD = -3
 _RETURNED_BYTES = 4 * _MB
 _DISK_BYTES = 2048 * _MB
-_KERNELS_KEPT_S = 30 * 24 * 3600
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -84,35 +79,3 @@ def open_workshop(folder: Path) -> Workshop:
     sheets, originals = Sheets(engine), Originals(folder / "originals")
     originals.sweep(sheets.list_originals())
     return Workshop(folder, sheets, originals, disk, proofs)
-
-
-def drop_old_kernels(own: Path) -> None:
-    """Delete compiled kernels of other versions that nobody has used for a month.
-
-    Parameters
-    ----------
-    own : Path
-        The folder of this version's kernels; nothing is deleted unless it is named as one.
-    """
-    if not own.name.startswith("kernels-") or not own.is_dir():
-        return
-    os.utime(own)
-    for folder in own.parent.glob("kernels-*"):
-        if time.time() - folder.stat().st_mtime > _KERNELS_KEPT_S:
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-def warm_kernels() -> None:
-    """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it."""
-    random = np.random.default_rng(0)
-    for ground_rgb, spread in (((255, 255, 255), 0), ((60, 155, 80), 3), ((240, 236, 225), 3)):
-        rgb = np.full((160, 160, 3), ground_rgb, np.float64)
-        rgb[50:110, 50:110] = (20, 40, 60)
-        rgb[70:90, 70:90] = np.add(ground_rgb, (-1, -1, 0))
-        rgb += spread * random.standard_normal(rgb.shape)
-        picture = Picture(np.clip(rgb, 0, 255).astype(np.uint8))
-        for nature in ("opaque", "ink"):
-            cutter: Cutter = cut_out(picture, measure_sheet(picture, nature=nature))
-            cutter.render_whole()
-            describe_place(cutter, 75, 75)
-    drop_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]))

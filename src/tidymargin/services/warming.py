@@ -1,0 +1,98 @@
+"""Compiling every kernel before somebody's click needs it."""
+
+import os
+import shutil
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from tidymargin.core.average import average_down
+from tidymargin.core.cut import Cutter, Decisions, cut_out, measure_sheet
+from tidymargin.core.draft import sample_levels, shift_view
+from tidymargin.core.picture import Picture, whole
+from tidymargin.core.place import describe_place
+from tidymargin.core.reach import Pick
+from tidymargin.core.strays import find_strays
+from tidymargin.core.walls import Guard
+from tidymargin.formats.encode import encode_png
+
+_KERNELS_KEPT_S = 30 * 24 * 3600
+_SIDE_PX = 160
+_BLOCK = slice(40, 120)
+
+
+def drop_old_kernels(own: Path) -> None:
+    """Delete compiled kernels of other versions that nobody has used for a month.
+
+    Parameters
+    ----------
+    own : Path
+        The folder of this version's kernels; nothing is deleted unless it is named as one.
+    """
+    if not own.name.startswith("kernels-") or not own.is_dir():
+        return
+    os.utime(own)
+    for folder in own.parent.glob("kernels-*"):
+        if time.time() - folder.stat().st_mtime > _KERNELS_KEPT_S:
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def _make_pictures() -> Iterator[Picture]:
+    """Yield a block with a hole, and dots, on each kind of ground, and pale barbs that a screen shines on."""
+    random = np.random.default_rng(0)
+    side = np.arange(_SIDE_PX)
+    squares = (side[:, None] // 9 + side // 9) % 2
+    grounds = [(np.full((_SIDE_PX, _SIDE_PX, 3), 255.0), 0), ((200.0 + 55 * squares)[..., None], 0)]
+    grounds += [(np.array(rgb, np.float64), 3) for rgb in ((60, 155, 80), (240, 236, 225))]
+    for ground, spread in grounds:
+        rgb = np.broadcast_to(ground, (_SIDE_PX, _SIDE_PX, 3)).copy()
+        hole = rgb[70:90, 70:90] + np.array((-1, -1, 0))
+        rgb[_BLOCK, _BLOCK] = (20, 40, 60)
+        for row in range(16, 144, 16):
+            rgb[row : row + 6, 12:18] = (20, 40, 60)
+        rgb[70:90, 70:90] = hole
+        rgb += spread * random.standard_normal(rgb.shape)
+        yield Picture(np.clip(rgb, 0, 255).astype(np.uint8))
+    screen = np.array((40, 90, 170), np.float64)
+    rgb = np.broadcast_to(screen, (_SIDE_PX, _SIDE_PX, 3)).copy()
+    deep = np.minimum(np.minimum(side - 20, 139 - side)[:, None], np.minimum(side - 20, 139 - side))
+    cast = (0.3 * np.exp(-deep / 8))[..., None]
+    lit = (1 - cast) * np.array((235, 230, 215)) + cast * screen
+    rgb[deep >= 0] = lit[deep >= 0]
+    rgb[40:100, 50:110:9] = 0.5 * rgb[40:100, 50:110:9] + 0.5 * screen
+    rgb += random.standard_normal(rgb.shape)
+    coded = cv2.imencode(".jpg", np.clip(rgb, 0, 255).astype(np.uint8)[..., ::-1])[1]
+    decoded = np.asarray(cv2.imdecode(coded, cv2.IMREAD_COLOR), np.uint8)
+    yield Picture(np.ascontiguousarray(decoded[..., ::-1]))
+
+
+def _use(cutter: Cutter) -> None:
+    """Look at a cut, zoomed out and while a control is moved, and export it."""
+    everywhere = whole(_SIDE_PX, _SIDE_PX)
+    rgba = cutter.render_whole()
+    describe_place(cutter, 75, 75)
+    find_strays(cutter.cleared(everywhere))
+    average_down(rgba, top=0.0, left=0.0, cell=2.0, height=80, width=80)
+    samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), (_SIDE_PX, _SIDE_PX))
+    shift_view(rgba, rgba, samples, (1, 2))
+    encode_png(rgba)
+
+
+def warm_kernels() -> None:
+    """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it."""
+    decided = Decisions(
+        picks=(Pick(60, 60, is_figure=True), Pick(80, 80, tolerance=2.0)),
+        guards=(Guard((20, 40, 60), 2.0),),
+        fences=(((5, 5), (20, 30)),),
+        crumb_px=4,
+        pinhole_px=4,
+    )
+    for picture in _make_pictures():
+        for nature in ("opaque", "ink"):
+            facts = measure_sheet(picture, nature=nature)
+            _use(cut_out(picture, facts))
+            _use(cut_out(picture, facts, decided))
+    drop_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]))
