@@ -9,8 +9,12 @@ import tidymargin
 
 ASK = """
 import importlib, pkgutil, types
+import numpy as np
 import tidymargin
 from numba.core.dispatcher import Dispatcher
+from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.picture import Picture, Region
+from tidymargin.core.place import describe_place
 from tidymargin.services.warming import warm_kernels
 
 def note(code):
@@ -18,6 +22,20 @@ def note(code):
     for part in code.co_consts:
         if isinstance(part, types.CodeType):
             note(part)
+
+def use_larger():
+    random = np.random.default_rng(5)
+    for colour, spread in (((255, 255, 255), 0), ((60, 155, 80), 4), ((240, 236, 225), 3)):
+        rgb = colour + spread * random.standard_normal((700, 900, 3))
+        rgb[200:500, 250:600] = (220, 190, 150)
+        rgb[200:500, 300:600:40] = (90, 120, 110)
+        picture = Picture(np.clip(rgb, 0, 255).astype(np.uint8))
+        for nature in ("opaque", "ink"):
+            cutter = cut_out(picture, measure_sheet(picture, nature=nature))
+            cutter.render_whole()
+            for place in (0, 180, 420):
+                cutter.render(Region(place, place, place + 256, place + 256))
+            describe_place(cutter, 300, 300)
 
 warm_kernels()
 kernels, called = {}, set()
@@ -33,6 +51,11 @@ for name, kernel in kernels.items():
     is_entered = name.split(".")[-1] in called  # others are part of those that call them
     if is_entered and not kernel.signatures and not name.startswith("tidymargin.demo."):
         print(name)
+forms = {name: len(kernel.signatures) for name, kernel in kernels.items()}
+use_larger()
+for name, kernel in kernels.items():
+    if forms[name] and len(kernel.signatures) > forms[name]:
+        print(name, "for arrays of another layout")
 print(len(kernels), "kernels")
 """
 

@@ -311,7 +311,7 @@ class Cutter:
             for left in range(region.left, region.right, _TILE_PX):
                 tile = Region(band.top, left, band.bottom, min(left + _TILE_PX, region.right))
                 around = tile.grown(self.facts.rim.halo_px, everywhere)
-                part = cleared[around.seen_from(outer).slices]
+                part = np.ascontiguousarray(cleared[around.seen_from(outer).slices])
                 out[tile.seen_from(region).slices] = self._render_tile(tile, around, part)
         return out
 

@@ -12,7 +12,7 @@ import numpy as np
 from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter, Decisions, cut_out, measure_sheet
 from tidymargin.core.draft import sample_levels, shift_view
-from tidymargin.core.picture import Picture, whole
+from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.place import describe_place
 from tidymargin.core.reach import Pick
 from tidymargin.core.strays import find_strays
@@ -20,7 +20,9 @@ from tidymargin.core.walls import Guard
 from tidymargin.formats.encode import encode_png
 
 _KERNELS_KEPT_S = 30 * 24 * 3600
-_SIDE_PX = 160
+_SIDE_PX = (
+    320  # a part of it with its surroundings is not as wide: such arrays have kernels of their own
+)
 _BLOCK = slice(40, 120)
 
 
@@ -73,9 +75,11 @@ def _use(cutter: Cutter) -> None:
     """Look at a cut, zoomed out and while a control is moved, and export it."""
     everywhere = whole(_SIDE_PX, _SIDE_PX)
     rgba = cutter.render_whole()
+    for place in (0, 40, 110, 150):
+        cutter.render(Region(place, place, place + 20, place + 20))
     describe_place(cutter, 75, 75)
     find_strays(cutter.cleared(everywhere))
-    average_down(rgba, top=0.0, left=0.0, cell=2.0, height=80, width=80)
+    average_down(rgba, top=0.0, left=0.0, cell=2.0, height=40, width=40)
     samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), (_SIDE_PX, _SIDE_PX))
     shift_view(rgba, rgba, samples, (1, 2))
     encode_png(rgba)
@@ -94,5 +98,6 @@ def warm_kernels() -> None:
         for nature in ("opaque", "ink"):
             facts = measure_sheet(picture, nature=nature)
             _use(cut_out(picture, facts))
-            _use(cut_out(picture, facts, decided))
+            if nature == "opaque":
+                _use(cut_out(picture, facts, decided))
     drop_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]))

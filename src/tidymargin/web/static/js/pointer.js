@@ -2,10 +2,15 @@
 
 const DRAG_PX = 5;
 
+// What the server says of an act; while it has not answered yet, the act's name alone.
+function worded(answer, name, cannot) {
+  return answer === undefined ? name : answer ?? `${name}: ${cannot}`;
+}
+
 // What a click means while a letter is held: where it goes, and how it is said.
 const HELD = {
-  u: { path: "up-to", words: (said) => said.upTo ?? "Up to here: no tolerance gets further here" },
-  s: { path: "short-of", words: (said) => said.shortOf ?? "Short of here: this is not cleared" },
+  u: { path: "up-to", words: ({ upTo }) => worded(upTo, "Up to here", "no tolerance gets further here") },
+  s: { path: "short-of", words: ({ shortOf }) => worded(shortOf, "Short of here", "this is not cleared") },
   f: { path: "keep", words: () => "Mark this as figure" },
   g: { path: "guards", words: () => "Guard this colour" },
   w: { path: "fences", words: () => "Draw a fence", how: "press and drag along it" },
