@@ -23,6 +23,10 @@ _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
 _NOTICED = 4.0  # grains
 _SHARED = 0.3  # of what its luma allows, from which a dip is ground
+_SHARED_UNLIKE = 0.02  # the same where it has no luma of the figure, and mixes none of what is near
+_UNLIKE = 16.0  # levels of luma to every even colour
+_SHOWN = 3  # places, from which on an even colour shows
+_NEARBY_PX = 8  # how far around it is looked for even colours that it may be mixed of
 _ROUNDS = 3
 _BLUR = (5, 5)  # of chroma sampled at half the size and smoothed as it is enlarged, near enough
 _UNIT = 32  # of the sums, in what `lean` and `dip` are in: whole numbers, so that every region gets the same
@@ -84,6 +88,32 @@ def _share_out_kernel(allowed, seen, made, share):  # type: ignore[no-untyped-de
             share[row, col] = int(np.rint(min(float(allowed[row, col]), moved)))
 
 
+@njit(cache=True, nogil=True)
+def _unlike_kernel(luma, ground, is_ground, is_doubtful, own, out):  # type: ignore[no-untyped-def]
+    """Mark doubtful places that nothing of the figure's explains: no even colour that shows nearby is as dark (or light)."""
+    height, width = luma.shape
+    for row in range(height):
+        for col in range(width):
+            if not is_doubtful[row, col]:
+                continue
+            by, _, _ = to_luma_chroma_kernel(
+                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
+            )
+            y = float(luma[row, col])
+            count = 0
+            for there in range(max(0, row - _NEARBY_PX), min(height, row + _NEARBY_PX + 1)):
+                for here in range(max(0, col - _NEARBY_PX), min(width, col + _NEARBY_PX + 1)):
+                    ny = float(luma[there, here])
+                    short = ny - y if by < y else y - ny
+                    if short > _UNLIKE or is_ground[there, here]:
+                        continue
+                    for entry in range(own.shape[0]):
+                        if abs(own[entry, 0] - ny) <= _ALIKE:
+                            count += 1
+                            break
+            out[row, col] = count < _SHOWN
+
+
 def find_slivers(
     rgb: NDArray[np.uint8],
     ground: NDArray[np.float32],
@@ -137,4 +167,8 @@ def find_slivers(
     for _ in range(_ROUNDS):
         made = cv2.GaussianBlur(cv2.GaussianBlur(share, _BLUR, 0), _BLUR, 0)
         _share_out_kernel(allowed, seen, made, share)
-    return np.asarray(is_asked & (share > _SHARED * allowed))
+    found = is_asked & (share > _SHARED * allowed)
+    doubtful = is_asked & ~found & (share > _SHARED_UNLIKE * allowed)
+    unlike = np.zeros(found.shape, np.bool_)
+    _unlike_kernel(luma, ground, cleared | leans | found, doubtful, own, unlike)
+    return np.asarray(found | unlike)
