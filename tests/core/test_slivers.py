@@ -68,3 +68,37 @@ def test_gaps_of_a_region_are_those_of_the_whole():
     alone = find(*(np.ascontiguousarray(a[wide]) for a in (rgb, ground, cleared)))
     own = tuple(slice(p.start - w.start, p.stop - w.start) for p, w in zip(part, wide, strict=True))
     assert np.array_equal(alone[own], found[part])
+
+
+def fade(rgb, where):
+    """Leave a fifth of the chroma, as coding does where gaps lie close."""
+    luma = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY)
+    rgb[where] = np.rint(0.2 * rgb[where] + 0.8 * luma[where][:, None]).astype(np.uint8)
+
+
+def test_a_dot_of_one_pixel_beside_a_gap_is_ground_and_a_dash_is_the_figures():
+    _, ground, cleared, _, _ = make_feather()
+    rgb = np.full((SIZE, SIZE, 3), PALE, np.uint8)
+    rgb[cleared] = BLUE
+    rgb[66:72, 15:105] = GREY  # shows as dark nearby
+    dots, dashes = (np.zeros((SIZE, SIZE), bool) for _ in range(2))
+    dots[62, 20:50:10] = True
+    dashes[62:65, 60:100:10] = True
+    rgb[dots | dashes] = np.rint(0.4 * np.array(BLUE) + 0.6 * np.array(PALE))
+    fade(rgb, dots | dashes)
+    found = np.any(
+        find_gaps(rgb, ground, cleared, np.array([PALE, GREY], np.float32), 1.0, 0.03), axis=0
+    )
+    assert found[dots].all()
+    assert not (found & dashes)[63:].any()  # its first place has chroma from the gap
+
+
+def test_what_nothing_nearby_is_as_dark_as_is_ground_though_little_of_its_chroma_is_left():
+    rgb, ground, cleared, gaps, _ = make_feather()
+    fade(rgb, gaps)
+    assert find(rgb, ground, cleared)[gaps].mean() > 0.95
+    grey = np.uint8(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY)[gaps].mean())
+    rgb[80:100, 66:110] = grey
+    palette = np.array([PALE, (grey, grey, grey)], np.float32)
+    found = np.any(find_gaps(rgb, ground, cleared, palette, 1.0, 0.03), axis=0)
+    assert found[gaps].mean() < 0.7
