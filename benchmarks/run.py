@@ -102,12 +102,10 @@ def main() -> None:
     else:
         results = [score_case(*case) for case in make_cases()]
         results += [score_case(f"demo: {case.name}", case, None) for case in make_almanac()]
-    speed = (
-        []
-        if options.truth is not None or options.no_speed
-        else measure_speed(tuple(options.megapixels))
-    )
-    told = [] if options.truth is not None or options.no_detection else list(tell_all())
+    is_speed_asked = options.truth is None and not options.no_speed
+    is_detection_asked = options.truth is None and not options.no_detection
+    speed = measure_speed(tuple(options.megapixels)) if is_speed_asked else iter(())
+    told = tell_all() if is_detection_asked else iter(())
     table = summarise(results)
     if options.json:
         print(
@@ -116,7 +114,7 @@ def main() -> None:
                     "rows": table,
                     "pictures": to_rows(results),
                     "detection": [asdict(t) for t in told],
-                    "speed": speed,
+                    "speed": list(speed),
                 },
                 indent=1,
             )
@@ -126,14 +124,14 @@ def main() -> None:
         _print_table(table)
     if results and options.truth is None:
         _print_worst(results, options.contact)
-    if told:
-        _print_told(told)
-    for row in speed:
+    if is_detection_asked:
+        _print_told(list(told))
+    for row in speed:  # each as it is measured: the whole takes long
         print(f"\n{row['sheet']}, {row['megapixels']} megapixels; ratios to floors of this run")
         for name, value in row.items():
             if name not in ("sheet", "megapixels"):
-                print(f"  {name}: {value:.2f}")
-    if speed:
+                print(f"  {name}: {value:.2f}", flush=True)
+    if is_speed_asked:
         for kind in ("flat", "paper"):
             found = measure_painted(max(options.megapixels), kind)
             print(

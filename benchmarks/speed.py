@@ -8,7 +8,7 @@ import json
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import cv2
@@ -71,12 +71,10 @@ def measure_one(picture: str, kind: str, megapixels: int) -> dict[str, float]:
     return found
 
 
-def measure_speed(megapixels: tuple[int, ...] = MEGAPIXELS) -> list[dict[str, object]]:
-    """Return what each stage takes over its floor."""
-    rows: list[dict[str, object]] = []
+def measure_speed(megapixels: tuple[int, ...] = MEGAPIXELS) -> Iterator[dict[str, object]]:
+    """Yield, sheet by sheet, what each stage takes over its floor."""
     for size in megapixels:
         for kind in KINDS:
             for picture in PICTURES:
                 found = measure_one(picture, kind, size)
-                rows.append({"sheet": f"{picture}, on {kind}", "megapixels": size, **found})
-    return rows
+                yield {"sheet": f"{picture}, on {kind}", "megapixels": size, **found}
