@@ -31,7 +31,8 @@ from tidymargin.core.reach import (
     to_step,
 )
 from tidymargin.core.rim import RimFacts, solve_cut
-from tidymargin.core.spill import measure_spill
+from tidymargin.core.side_by_side import run_together, work_through
+from tidymargin.core.spill import Spill, measure_spill
 from tidymargin.core.strays import drop_pieces
 from tidymargin.core.surface import ScreenGround
 from tidymargin.core.walls import Fence, Guard, wall_off
@@ -133,23 +134,31 @@ def measure_sheet(
     jumps = find_jumps(outside, difference.steps, curve, grain)
     calm = find_calm(curve, jumps, grain)
     tick(0.8)
-    rim = measure_rim(picture, ground, difference, outside, to_step(calm.tolerance))
-    tick(0.9)
     step = to_step(calm.tolerance)
-    stands = difference.steps > step
-    if ground.kind == "checker":  # an even figure matches every other tile, and stands all the same
-        reached = outside <= step
-        opened = find_pockets(difference.steps, reached, step, ground, "opaque").opened
-        stands = ~(reached if opened is None else reached | opened)
-    inks = measure_inks(picture, ground, stands, rim.grain)
+
+    def measure_figure() -> tuple[RimFacts, InkFacts]:
+        rim = measure_rim(picture, ground, difference, outside, step)
+        stands = difference.steps > step
+        if (
+            ground.kind == "checker"
+        ):  # an even figure matches every other tile, and stands all the same
+            reached = outside <= step
+            opened = find_pockets(difference.steps, reached, step, ground, "opaque").opened
+            stands = ~(reached if opened is None else reached | opened)
+        return rim, measure_inks(picture, ground, stands, rim.grain)
+
+    def measure_light() -> Spill | None:
+        if not isinstance(ground, ScreenGround) or nature == "ink":
+            return None
+        return measure_spill(picture, ground, outside <= step)
+
+    (rim, inks), spill = run_together(measure_figure, measure_light)
     if nature == "auto":
         nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
     if nature == "ink" and len(inks.rgb):
         red, green, blue = (round(float(v)) for v in inks.rgb[0])
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
     if isinstance(ground, ScreenGround) and nature == "opaque":
-        cleared = outside <= to_step(calm.tolerance)
-        spill = measure_spill(picture, ground, cleared)
         rim = replace(rim, spill=spill, is_screen=True)
     return SheetFacts(
         ground, detected.is_busy, difference, outside, curve, jumps, calm, rim, inks, nature
@@ -307,13 +316,26 @@ class Cutter:
         if self.picture.alpha is not None:  # what came in transparent has no ground to unmix
             cleared &= self.picture.alpha[outer.slices] > 0
         out = np.empty((region.height, region.width, 4), np.uint8)
-        for band in region.bands(_TILE_PX):
-            for left in range(region.left, region.right, _TILE_PX):
-                tile = Region(band.top, left, band.bottom, min(left + _TILE_PX, region.right))
+
+        def render_block(block: Region) -> None:
+            for tile in self._choose_tiles(block, outer, cleared):
                 around = tile.grown(self.facts.rim.halo_px, everywhere)
                 part = np.ascontiguousarray(cleared[around.seen_from(outer).slices])
                 out[tile.seen_from(region).slices] = self._render_tile(tile, around, part)
+
+        work_through(render_block, region.tiles(2 * _TILE_PX))
         return out
+
+    def _choose_tiles(
+        self, block: Region, outer: Region, cleared: NDArray[np.bool_]
+    ) -> list[Region]:
+        """Return a block whole where there are rims all over it, so that their halos are looked at once."""
+        tiles = list(block.tiles(_TILE_PX))
+        for tile in tiles:
+            part = cleared[tile.grown(self.facts.rim.halo_px, outer).seen_from(outer).slices]
+            if part.all() or not part.any():
+                return tiles
+        return [block]
 
     def _render_tile(
         self, tile: Region, around: Region, cleared: NDArray[np.bool_]

@@ -1,7 +1,8 @@
 """Which kind of ground a picture has, on its own evidence."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from tidymargin.core.colour import srgb_u8_to_oklab
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.ground import FlatGround, Ground, from_hex, measure_flat_ground
 from tidymargin.core.picture import Picture
+from tidymargin.core.side_by_side import run_together
 from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface, reduce_picture
 
 GroundKind = Literal["flat", "paper", "screen", "checker"]
@@ -52,7 +54,7 @@ def _measure_pattern(picture: Picture) -> CheckerGround:
     return found
 
 
-def _is_strong(ground: SurfaceGround) -> bool:
+def _is_strong(ground: FlatGround | SurfaceGround) -> bool:
     lab = srgb_u8_to_oklab(np.array(from_hex(ground.hex), np.uint8))
     return 100 * float(np.hypot(lab[1], lab[2])) > _STRONG_HUE
 
@@ -96,13 +98,23 @@ def detect_ground(
         of_kind = ScreenGround if kind == "screen" else SurfaceGround
         return Detected(measure_surface(picture, of_kind, rgb_srgb))
     flat = measure_flat_ground(picture)
-    pattern = measure_checker(picture)
+    pattern: CheckerGround | None
+    surface: SurfaceGround
+    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
+        pattern = measure_checker(picture)
+        if pattern is None or pattern.border_share < _LEAST_PATTERN:
+            return Detected(flat)
+        return Detected(pattern)
+    reduced = reduce_picture(picture)
+    measures: list[Callable[[], Any]] = [
+        lambda: measure_surface(picture, reduced=reduced),
+        lambda: measure_checker(picture),
+    ]
+    if _is_strong(flat):  # most likely cloth, which then is known by the time that paper is
+        measures.append(lambda: measure_surface(picture, ScreenGround, reduced=reduced))
+    surface, pattern, *cloths = run_together(*measures)
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
-    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
-        return Detected(flat)
-    reduced = reduce_picture(picture)
-    surface = measure_surface(picture, reduced=reduced)
     if not _is_dark_beside(flat, surface):
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
         close = flat.border_share >= surface.border_share - 0.15
@@ -111,7 +123,8 @@ def detect_ground(
     if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
         return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)
     if _is_strong(surface):
-        return Detected(measure_surface(picture, ScreenGround, reduced=reduced))
+        cloth = cloths[0] if cloths else measure_surface(picture, ScreenGround, reduced=reduced)
+        return Detected(cloth)
     return Detected(surface)
 
 

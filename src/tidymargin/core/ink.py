@@ -12,7 +12,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.ground import Ground, to_hex
-from tidymargin.core.picture import Picture, whole
+from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.side_by_side import work_through
 
 _BAND_PX = 512
 _MARGIN_PX = 8
@@ -62,10 +63,10 @@ class InkFacts:
 
 
 @njit(cache=True, nogil=True)
-def _cores_kernel(rgb, ground, inside_px, first_row, end_row, every, around, out, start):  # type: ignore[no-untyped-def]
+def _cores_kernel(rgb, ground, inside_px, first_row, end_row, every, around, out):  # type: ignore[no-untyped-def]
     """List the middles of strokes: mean colour less ground (3), colour (3), half width, roughness."""
     height, width = inside_px.shape
-    count, seen = start, 0
+    count, seen = 0, 0
     for row in range(max(1, first_row), min(height - 1, end_row)):
         for col in range(1, width - 1):
             depth = inside_px[row, col]
@@ -111,22 +112,27 @@ def _gather_cores(
 ) -> NDArray[np.float32]:
     """Return samples at the middles of strokes, (N, 8); see `_cores_kernel`."""
     everywhere = whole(picture.height, picture.width)
-    out = np.empty((_MOST_SAMPLES, 8), np.float32)
-    count = 0
     every = max(1, picture.area_px // 4_000_000)
-    for band in everywhere.bands(_BAND_PX):
+    found: dict[int, NDArray[np.float32]] = {}
+
+    def gather(band: Region) -> None:
         outer = band.grown(_MARGIN_PX, everywhere)
         kept = stands[outer.slices]
         if not kept.any():
-            continue
+            return
         inside_px = np.asarray(
             cv2.distanceTransform(np.pad(kept.view(np.uint8), 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
         )
+        out = np.empty((min(_MOST_SAMPLES, band.height * band.width // every + 1), 8), np.float32)
         count = _cores_kernel(
             picture.rgb[outer.slices], ground.over(outer), inside_px,
-            band.top - outer.top, band.bottom - outer.top, every, around, out, count,
+            band.top - outer.top, band.bottom - outer.top, every, around, out,
         )  # fmt: skip
-    return out[:count]
+        found[band.top] = out[:count].copy()
+
+    work_through(gather, everywhere.bands(_BAND_PX))
+    parts = [found[top] for top in sorted(found)]
+    return np.concatenate(parts or [np.empty((0, 8), np.float32)])[:_MOST_SAMPLES]
 
 
 def _split_inks(away: NDArray[np.float32]) -> list[NDArray[np.bool_]]:

@@ -91,6 +91,12 @@ class Region:
         for top in range(self.top, self.bottom, rows):
             yield Region(top, self.left, min(top + rows, self.bottom), self.right)
 
+    def tiles(self, side_px: int) -> Iterator["Region"]:
+        """Yield this region in squares of at most so many pixels a side, from the top left."""
+        for band in self.bands(side_px):
+            for left in range(self.left, self.right, side_px):
+                yield Region(band.top, left, band.bottom, min(left + side_px, self.right))
+
     def seen_from(self, outer: "Region") -> "Region":
         """Return this region in the coordinates of `outer`'s own top left corner."""
         return Region(
