@@ -16,15 +16,20 @@ from numpy.typing import NDArray
 
 from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
 from tidymargin.core.ground import border_places, to_hex
-from tidymargin.core.picture import Picture, Region
+from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.side_by_side import work_through
 
 _LEAST_PERIOD_PX = 3.0
 _MOST_PERIOD_PX = 120.0
+_LEAST_POWER = (
+    0.02  # of the border's lines: two even tones have 0.4 at one frequency, texture hardly any
+)
 _LEAST_MATCH = 0.6
 _BLOCKS = 12
 _BAND_PX = 96
 _BAND_PERIODS = 4
 _SAMPLES = 200_000
+_TOGETHER_PX = 512  # rows that one core works on at once
 _UNIT = 10_000
 _ENOUGH_LINES = 700  # to read a column's wave off
 _UNKNOWN = -32768
@@ -138,7 +143,13 @@ def _to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> Wave:
     """
     out = np.empty(rgb.shape[:2], np.int16)
     middle, half = (light + dark) / 2, (light - dark) / 2
-    _wave_kernel(rgb, tuple(map(float, middle)), tuple(map(float, half)), out)
+
+    def fill(band: Region) -> None:
+        _wave_kernel(
+            rgb[band.slices], tuple(map(float, middle)), tuple(map(float, half)), out[band.slices]
+        )
+
+    work_through(fill, whole(rgb.shape[0], rgb.shape[1]).bands(_TOGETHER_PX))
     return out
 
 
@@ -320,7 +331,7 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
         return None
     columns, rows = _border_lines(picture, light, dark)
     (f, f_power), (g, g_power) = _find_frequency(columns), _find_frequency(rows)
-    if f == 0 or g == 0:
+    if f == 0 or g == 0 or max(f_power, g_power) < _LEAST_POWER:
         return None
     if not 0.8 < f / g < 1.25:  # squares: the clearer direction stands for both
         f = g = f if f_power > g_power else g

@@ -1,8 +1,8 @@
 """Which kind of ground a picture has, on its own evidence."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal
+from functools import partial
+from typing import Literal
 
 import numpy as np
 
@@ -98,23 +98,16 @@ def detect_ground(
         of_kind = ScreenGround if kind == "screen" else SurfaceGround
         return Detected(measure_surface(picture, of_kind, rgb_srgb))
     flat = measure_flat_ground(picture)
-    pattern: CheckerGround | None
-    surface: SurfaceGround
-    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
-        pattern = measure_checker(picture)
-        if pattern is None or pattern.border_share < _LEAST_PATTERN:
-            return Detected(flat)
-        return Detected(pattern)
-    reduced = reduce_picture(picture)
-    measures: list[Callable[[], Any]] = [
-        lambda: measure_surface(picture, reduced=reduced),
-        lambda: measure_checker(picture),
-    ]
-    if _is_strong(flat):  # most likely cloth, which then is known by the time that paper is
-        measures.append(lambda: measure_surface(picture, ScreenGround, reduced=reduced))
-    surface, pattern, *cloths = run_together(*measures)
+    pattern = measure_checker(picture)
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
+    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
+        return Detected(flat)
+    reduced = reduce_picture(picture)
+    kinds = (SurfaceGround, ScreenGround) if _is_strong(flat) else (SurfaceGround,)
+    surface, *cloths = run_together(
+        *[partial(measure_surface, picture, kind, reduced=reduced) for kind in kinds]
+    )
     if not _is_dark_beside(flat, surface):
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
         close = flat.border_share >= surface.border_share - 0.15

@@ -16,6 +16,7 @@ from tidymargin.core.colour import (
 from tidymargin.core.ground import Ground
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pieces import mark_pieces
+from tidymargin.core.shade import FINE_LINEAR, shade_away_kernel, to_fine_linear_kernel
 
 STEP = 0.2
 """Difference per step of the quantised map."""
@@ -34,7 +35,6 @@ _MAX_RINGING = 6.0
 _STILL = 2  # hundredths of a unit
 _HAZE_SHARE = 0.08
 _BAND_PX = 256
-_FINE_LINEAR = srgb_to_linear(np.arange(256 * 16) / (255 * 16)).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -77,28 +77,18 @@ def _raw_difference_kernel(rgb, linear, ground, per_unit, out):  # type: ignore[
 def _uneven_difference_kernel(rgb, linear, ground, fine, shade_weight, per_unit, out):  # type: ignore[no-untyped-def]
     """Fill differences from a ground of its own colour at every pixel.
 
-    `linear` and `fine` hold linear light of 8-bit values and of sixteenths of them. What lies along the
-    ray through the ground's colour, which is the ground in another light, counts by `shade_weight`.
+    `linear` and `fine` hold linear light of 8-bit values and of sixteenths of them; `shade_weight` as in
+    `shade_away_kernel`.
     """
     height, width = rgb.shape[:2]
     for row in range(height):
         for col in range(width):
-            l1, a1, b1 = oklab_kernel(
-                linear[rgb[row, col, 0]], linear[rgb[row, col, 1]], linear[rgb[row, col, 2]]
+            seen = (linear[rgb[row, col, 0]], linear[rgb[row, col, 1]], linear[rgb[row, col, 2]])
+            under = to_fine_linear_kernel(
+                fine, ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
-            l0, a0, b0 = oklab_kernel(
-                fine[int(ground[row, col, 0] * 16 + 0.5)],
-                fine[int(ground[row, col, 1] * 16 + 0.5)],
-                fine[int(ground[row, col, 2] * 16 + 0.5)],
-            )
-            l1, a1, b1 = l1 - l0, a1 - a0, b1 - b0
-            power = l1 * l1 + a1 * a1 + b1 * b1
-            if shade_weight < 1.0:
-                size = l0 * l0 + a0 * a0 + b0 * b0
-                along = l1 * l0 + a1 * a0 + b1 * b0
-                along_power = along * along / size if size > 1e-6 else 0.0
-                power -= (1.0 - shade_weight * shade_weight) * along_power
-            out[row, col] = min(65535, int(100.0 * max(0.0, power) ** 0.5 * per_unit + 0.5))
+            away = shade_away_kernel(seen, under, shade_weight)
+            out[row, col] = min(65535, int(100.0 * away * per_unit + 0.5))
 
 
 @njit(cache=True, nogil=True)
@@ -205,7 +195,7 @@ def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
         return raw
     for band in everywhere.bands(_BAND_PX):
         _uneven_difference_kernel(
-            picture.rgb[band.slices], LINEAR_OF_U8, ground.over(band), _FINE_LINEAR,
+            picture.rgb[band.slices], LINEAR_OF_U8, ground.over(band), FINE_LINEAR,
             np.float32(ground.shade_weight), _RAW_PER_UNIT, raw[band.slices],
         )  # fmt: skip
     return raw

@@ -5,6 +5,7 @@ in log linear light, and corrected locally by what is left over, carried on unde
 to fine. It is a smooth thing, so it is measured on a reduced picture; noise is measured at full size.
 """
 
+import math
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -13,11 +14,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import linear_to_oklab, linear_to_srgb, srgb_to_linear, srgb_u8_to_oklab
+from tidymargin.core.colour import LINEAR_OF_U8, linear_to_oklab, linear_to_srgb, srgb_to_linear
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.ground import frame_mask, frame_places, to_hex
 from tidymargin.core.levels import measure_levels
 from tidymargin.core.picture import Picture, Region
+from tidymargin.core.shade import FINE_LINEAR, shade_away_kernel, to_fine_linear_kernel
 
 GRID_SIDE_PX = 512
 """Longer side of the grid that a surface is kept on."""
@@ -118,31 +120,67 @@ def _interpolate_kernel(grid, top, left, per_row, per_col, out):  # type: ignore
 
 
 @njit(cache=True, nogil=True)
-def _sample_kernel(grid, rows, cols, per_row, per_col, out):  # type: ignore[no-untyped-def]
+def _places_away_kernel(rgb, grid, rows, cols, linear, fine, weight, out):  # type: ignore[no-untyped-def]
+    """Fill how far places of the whole picture are from the surface, in units of difference."""
+    per_row, per_col = grid.shape[0] / rgb.shape[0], grid.shape[1] / rgb.shape[1]
+    colour = np.empty(3, np.float32)
     for number in range(len(rows)):
-        y0, y1, down = _between((rows[number] + 0.5) * per_row - 0.5, grid.shape[0])
-        x0, x1, right = _between((cols[number] + 0.5) * per_col - 0.5, grid.shape[1])
+        row, col = rows[number], cols[number]
+        y0, y1, down = _between((row + 0.5) * per_row - 0.5, grid.shape[0])
+        x0, x1, right = _between((col + 0.5) * per_col - 0.5, grid.shape[1])
         for channel in range(3):
             one, two = grid[y0, x0, channel], grid[y0, x1, channel]
             one += down * (grid[y1, x0, channel] - one)
             two += down * (grid[y1, x1, channel] - two)
-            out[number, channel] = one + right * (two - one)
+            colour[channel] = one + right * (two - one)
+        seen = (linear[rgb[row, col, 0]], linear[rgb[row, col, 1]], linear[rgb[row, col, 2]])
+        under = to_fine_linear_kernel(fine, colour[0], colour[1], colour[2])
+        out[number] = 100.0 * shade_away_kernel(seen, under, weight)
 
 
-def _shade_difference(
-    lab: NDArray[np.float64], ground: NDArray[np.float64], weight: float
-) -> NDArray[np.float64]:
-    """Return 100 x OKLab distance, with its part along the ground's shades weighed.
+@njit(cache=True, nogil=True)
+def _surface_away_kernel(linear, logs, weight, out):  # type: ignore[no-untyped-def]
+    """Fill how far a reduced picture is from a surface of log linear light, in units of difference."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            seen = (linear[row, col, 0], linear[row, col, 1], linear[row, col, 2])
+            under = (
+                min(1.0, max(0.0, math.exp(logs[row, col, 0]) - _LOG_FLOOR)),
+                min(1.0, max(0.0, math.exp(logs[row, col, 1]) - _LOG_FLOOR)),
+                min(1.0, max(0.0, math.exp(logs[row, col, 2]) - _LOG_FLOOR)),
+            )
+            out[row, col] = 100.0 * shade_away_kernel(seen, under, weight)
 
-    OKLab is a cube root of linear light, so a ground in another light lies on the ray through it.
-    """
-    gap = lab - ground
-    if weight == 1.0:
-        return np.asarray(100 * np.linalg.norm(gap, axis=-1))
-    ray = ground / np.maximum(np.linalg.norm(ground, axis=-1, keepdims=True), 1e-6)
-    along = (gap * ray).sum(axis=-1)
-    across = np.maximum((gap * gap).sum(axis=-1) - along**2, 0)
-    return np.asarray(100 * np.sqrt(across + (weight * along) ** 2))
+
+@njit(cache=True, nogil=True)
+def _weigh_kernel(values, weight, out):  # type: ignore[no-untyped-def]
+    """Fill values times their places' weight."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            for channel in range(3):
+                out[row, col, channel] = values[row, col, channel] * weight[row, col]
+
+
+@njit(cache=True, nogil=True)
+def _mean_kernel(sums, weight, least, out):  # type: ignore[no-untyped-def]
+    """Fill weighed sums over their weight, which counts as `least` where it is less."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            for channel in range(3):
+                out[row, col, channel] = sums[row, col, channel] / max(weight[row, col], least)
+
+
+@njit(cache=True, nogil=True)
+def _blend_kernel(values, weight, others):  # type: ignore[no-untyped-def]
+    """Mix values, in place, with others where their weight is below 1."""
+    for row in range(values.shape[0]):
+        for col in range(values.shape[1]):
+            kept = min(np.float32(1.0), max(np.float32(0.0), weight[row, col]))
+            if kept == 1.0:
+                continue
+            for channel in range(3):
+                other = others[row, col, channel] * (np.float32(1.0) - kept)
+                values[row, col, channel] = values[row, col, channel] * kept + other
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -151,13 +189,13 @@ class Reduced:
 
     Parameters
     ----------
-    linear, lab : (h, w, 3) ndarray of float64
+    linear, lab : (h, w, 3) ndarray of float32 and of float64
         Its linear light, 0 to 1, and that in OKLab.
     solid : (h, w) ndarray of bool
         Where it came in solid.
     """
 
-    linear: NDArray[np.float64]
+    linear: NDArray[np.float32]
     lab: NDArray[np.float64]
     solid: NDArray[np.bool_]
 
@@ -172,7 +210,7 @@ def reduce_picture(picture: Picture) -> Reduced:
     if picture.alpha is not None:
         came_solid = (picture.alpha == 255).astype(np.float32)
         solid = np.asarray(cv2.resize(came_solid, size, interpolation=cv2.INTER_AREA)) > 0.999
-    return Reduced(linear, linear_to_oklab(linear), solid)
+    return Reduced(linear.astype(np.float32), linear_to_oklab(linear), solid)
 
 
 def _roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -236,7 +274,7 @@ def _commonest_hue(
     return np.asarray(np.median(hue[near], axis=0) if near.any() else middle)
 
 
-def _fit(logs: NDArray[np.float64], mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+def _fit(logs: NDArray[np.float32], mask: NDArray[np.bool_]) -> NDArray[np.float32]:
     """Fit a polynomial up to degree 3 on a mask; its higher terms are held back, so that it stays sane beyond."""
     height, width = mask.shape
     down = np.vander(np.linspace(-1, 1, height), 4, increasing=True)
@@ -254,28 +292,43 @@ def _fit(logs: NDArray[np.float64], mask: NDArray[np.bool_]) -> NDArray[np.float
     for term, (i, j) in enumerate(terms):
         weights[j, i] = solved[term]
     along = np.tensordot(down, weights, axes=1)
-    return np.asarray(np.einsum("hic,wi->hwc", along, across, optimize=True))
+    found = np.einsum(
+        "hic,wi->hwc", along.astype(np.float32), across.astype(np.float32), optimize=True
+    )
+    return np.ascontiguousarray(found)
 
 
-def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Fill places without weight from coarser and coarser averages of those with it."""
+def _weighed(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
+    out = np.empty(values.shape, np.float32)
+    _weigh_kernel(values, weight, out)
+    return out
+
+
+def _mean_of(
+    sums: NDArray[np.float32], weight: NDArray[np.float32], least: float
+) -> NDArray[np.float32]:
+    out = np.empty(sums.shape, np.float32)
+    _mean_kernel(sums, weight, np.float32(least), out)
+    return out
+
+
+def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> None:
+    """Fill places without weight, in place, from coarser and coarser averages of those with it."""
     height, width = weight.shape
     if min(height, width) <= 2 or bool((weight > 0.9).all()):
         total = max(float(weight.sum()), 1e-6)
-        mean = (values * weight[..., None]).sum(axis=(0, 1)) / total
-        filled = np.broadcast_to(mean.astype(np.float32), values.shape)
-        kept = np.clip(weight, 0, 1)[..., None]
-        return np.asarray(values * kept + filled * (1 - kept), np.float32)
+        mean = _weighed(values, weight).sum(axis=(0, 1)) / np.float32(total)
+        _blend_kernel(values, weight, np.ascontiguousarray(np.broadcast_to(mean, values.shape)))
+        return
     half = ((width + 1) // 2, (height + 1) // 2)
-    coarse_weight = np.asarray(cv2.resize(weight, half, interpolation=cv2.INTER_AREA))
-    weighed = np.asarray(cv2.resize(values * weight[..., None], half, interpolation=cv2.INTER_AREA))
-    coarse = (weighed / np.maximum(coarse_weight, 1e-6)[..., None]).astype(np.float32)
-    carried = _carry_on(coarse, np.minimum(1, 2 * coarse_weight))
+    coarse_weight = np.asarray(cv2.resize(weight, half, interpolation=cv2.INTER_AREA), np.float32)
+    sums = cv2.resize(_weighed(values, weight), half, interpolation=cv2.INTER_AREA)
+    coarse = _mean_of(np.asarray(sums, np.float32), coarse_weight, 1e-6)
+    _carry_on(coarse, np.minimum(1, 2 * coarse_weight))
     smooth = cv2.GaussianBlur(
-        cv2.resize(carried, (width, height), interpolation=cv2.INTER_LINEAR), (0, 0), 1.0
+        cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR), (0, 0), 1.0
     )
-    kept = np.clip(weight, 0, 1)[..., None]
-    return np.asarray(values * kept + smooth * (1 - kept), np.float32)
+    _blend_kernel(values, weight, np.asarray(smooth))
 
 
 def measure_surface(
@@ -319,8 +372,9 @@ def measure_surface(
     is_screen = kind is ScreenGround
     mask = _grow(lab, solid, is_screen, pull)
     height, width = solid.shape
-    logs = np.log(linear + _LOG_FLOOR)
+    logs = np.log(linear + np.float32(_LOG_FLOOR))
     surface = logs
+    away = np.empty(solid.shape, np.float32)
     spread = 1.0
     for turn in range(4):
         sound = _shrink(mask) if _shrink(mask).sum() > 50 else mask
@@ -329,7 +383,7 @@ def measure_surface(
         surface = _fit(logs, sound)
         if turn:  # the polynomial alone cannot follow a fold: judge by what is carried on locally
             surface = surface + _left_over(logs - surface, sound)
-        away = _shade_difference(lab, _to_lab(surface), kind.shade_weight)
+        _surface_away_kernel(linear, surface, kind.shade_weight, away)
         spread = max(0.25, 1.4826 * float(np.median(away[sound])))
         mask = solid & (away <= min(_MOST_LEFT_OVER, 4.0 * spread + 0.3))
         mask = _joined(mask, sound)
@@ -338,7 +392,7 @@ def measure_surface(
         sound = mask
     surface = _fit(logs, sound)
     surface = surface + _left_over(logs - surface, sound)
-    rgb = linear_to_srgb(np.clip(np.exp(surface) - _LOG_FLOOR, 0, 1)) * 255
+    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
     found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
     return _with_noise(picture, found, sound)
 
@@ -357,16 +411,14 @@ def _joined(mask: NDArray[np.bool_], sound: NDArray[np.bool_]) -> NDArray[np.boo
     return np.asarray(grown[labels])
 
 
-def _left_over(rest: NDArray[np.float64], sound: NDArray[np.bool_]) -> NDArray[np.float32]:
+def _left_over(rest: NDArray[np.float32], sound: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Return what a surface leaves over on sound ground, smoothed, and carried on beyond it."""
     weight = sound.astype(np.float32)
-    near = cv2.GaussianBlur(weight, (0, 0), 1.2)
-    mean = cv2.GaussianBlur((rest * weight[..., None]).astype(np.float32), (0, 0), 1.2)
-    smooth = (mean / np.maximum(near, 1e-3)[..., None]).astype(np.float32)
-    return _carry_on(smooth, np.where(sound, 1, 0).astype(np.float32))
-
-
-def _to_lab(logs: NDArray[np.float64]) -> NDArray[np.float64]:
-    return linear_to_oklab(np.clip(np.exp(logs) - _LOG_FLOOR, 0, 1))
+    near = np.asarray(cv2.GaussianBlur(weight, (0, 0), 1.2), np.float32)
+    sums = np.asarray(cv2.GaussianBlur(_weighed(rest, weight), (0, 0), 1.2), np.float32)
+    smooth = _mean_of(sums, near, 1e-3)
+    _carry_on(smooth, weight)
+    return smooth
 
 
 def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]) -> SurfaceGround:
@@ -388,9 +440,9 @@ def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]
 
 def _full_size_away(
     picture: Picture, found: SurfaceGround, rows: NDArray[np.int64], cols: NDArray[np.int64]
-) -> NDArray[np.float64]:
-    at = np.empty((len(rows), 3), np.float32)
-    grid = found.grid_rgb
-    _sample_kernel(grid, rows, cols, grid.shape[0] / found.height, grid.shape[1] / found.width, at)
-    ground = linear_to_oklab(srgb_to_linear(at / 255))
-    return _shade_difference(srgb_u8_to_oklab(picture.rgb[rows, cols]), ground, found.shade_weight)
+) -> NDArray[np.float32]:
+    away = np.empty(len(rows), np.float32)
+    _places_away_kernel(
+        picture.rgb, found.grid_rgb, rows, cols, LINEAR_OF_U8, FINE_LINEAR, found.shade_weight, away
+    )
+    return away
