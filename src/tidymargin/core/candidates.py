@@ -148,10 +148,13 @@ def mark_sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: 
 
 
 @njit(cache=True, nogil=True)
-def find_even(rgb, inside_px, row, col, palette, slack):  # type: ignore[no-untyped-def]
-    """Count, for each even colour of the figure, how many places around one are of that colour."""
+def find_even(rgb, inside_px, row, col, even_yuv, slack, counts):  # type: ignore[no-untyped-def]
+    """Count, for each even colour of the figure, how many places around one are of that colour.
+
+    `even_yuv` is its luma and chroma; `counts` is written into.
+    """
     height, columns = inside_px.shape
-    counts = np.zeros(palette.shape[0], np.int64)
+    counts[:] = 0
     for there in range(max(0, row - _EVEN_PX), min(height, row + _EVEN_PX + 1)):
         for here in range(max(0, col - _EVEN_PX), min(columns, col + _EVEN_PX + 1)):
             if inside_px[there, here] == 0:
@@ -159,13 +162,14 @@ def find_even(rgb, inside_px, row, col, palette, slack):  # type: ignore[no-unty
             y, u, v = to_luma_chroma_kernel(
                 float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
             )
-            for entry in range(palette.shape[0]):
-                py, pu, pv = to_luma_chroma_kernel(
-                    palette[entry, 0], palette[entry, 1], palette[entry, 2]
+            for entry in range(even_yuv.shape[0]):
+                away = max(
+                    abs(y - even_yuv[entry, 0]),
+                    abs(u - even_yuv[entry, 1]),
+                    abs(v - even_yuv[entry, 2]),
                 )
-                if max(abs(y - py), abs(u - pu), abs(v - pv)) <= slack:
+                if away <= slack:
                     counts[entry] += 1
-    return counts
 
 
 @njit(cache=True, nogil=True)

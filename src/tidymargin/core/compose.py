@@ -4,7 +4,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.distance import distance_px
+from tidymargin.core.distance import REACH_PX, distance_px, list_round
+
+_ROUND = list_round(REACH_PX)
+_RINGS = np.searchsorted(_ROUND[:, 2], np.arange(REACH_PX * REACH_PX + 2))
+"""Where the places of each squared length begin among them."""
 
 
 @njit(cache=True, nogil=True)
@@ -26,17 +30,16 @@ def _compose_kernel(share, figure, deep, carry, carried, alpha_in, has_alpha, ou
                 for channel in range(3):
                     out[row, col, channel] = carried[channel]
             else:
-                best, best_row, best_col = 1 << 30, -1, -1
-                for there in range(r - carry, r + carry + 1):
-                    for here in range(c - carry, c + carry + 1):
-                        away = (there - r) ** 2 + (here - c) ** 2
-                        if away < best and share[there, here] * 255.0 >= 0.5:
-                            best, best_row, best_col = away, there, here
-                for channel in range(3):
-                    if best_row >= 0:
-                        out[row, col, channel] = int(figure[best_row, best_col, channel] + 0.5)
-                    else:
-                        out[row, col, channel] = carried[channel]
+                # `deep` is exact: the nearest figure lies on the ring of that radius
+                squared = int(deep[r, c] * deep[r, c] + 0.5)
+                for number in range(_RINGS[squared], _RINGS[squared + 1]):
+                    there, here = r + _ROUND[number, 0], c + _ROUND[number, 1]
+                    if not (0 <= there < share.shape[0] and 0 <= here < share.shape[1]):
+                        continue
+                    if share[there, here] * 255.0 >= 0.5:
+                        for channel in range(3):
+                            out[row, col, channel] = int(figure[there, here, channel] + 0.5)
+                        break
             if has_alpha:
                 alpha = (alpha * alpha_in[row, col] + 127) // 255
             out[row, col, 3] = alpha

@@ -5,6 +5,7 @@ thin to have one, from the most different pixel along the stroke. Luma and chrom
 each can be trusted, since lossy coding blurs chroma.
 """
 
+import numpy as np
 from numba import njit
 
 from tidymargin.core.candidates import (
@@ -50,6 +51,11 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
     limit = width + 0.5
     lossy = stain != width
     shallow = _SHALLOW if lossy else 0.0
+    even_yuv, counts = np.empty(palette.shape), np.empty(palette.shape[0], np.int64)
+    for entry in range(palette.shape[0]):
+        even_yuv[entry] = to_luma_chroma_kernel(
+            palette[entry, 0], palette[entry, 1], palette[entry, 2]
+        )
     for row in range(top, bottom):
         for col in range(left, right):
             out_row, out_col = row - top, col - left
@@ -97,13 +103,11 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             # an even colour of the figure that shows near by, such as that of a thin pale outline
             even = -1
             if stain != width and best > _EVEN_COST:
-                counts = find_even(rgb, inside_px, row, col, palette, 4.0 * grain + 1.0)
+                find_even(rgb, inside_px, row, col, even_yuv, 4.0 * grain + 1.0, counts)
                 for entry in range(palette.shape[0]):
                     if counts[entry] < _EVEN_LEAST:
                         continue
-                    fy, fu, fv = to_luma_chroma_kernel(
-                        palette[entry, 0], palette[entry, 1], palette[entry, 2]
-                    )
+                    fy, fu, fv = even_yuv[entry]
                     share, misfit = solve_share(
                         y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
                     )
