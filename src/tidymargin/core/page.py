@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.area import Area, to_corners, whole_corners
+from tidymargin.core.average import average_rgb
 from tidymargin.core.colour import linear_to_oklab, srgb_to_linear
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture
@@ -138,7 +139,7 @@ def find_page(picture: Picture) -> Area | None:
     size = max(1, round(picture.width / scale)), max(1, round(picture.height / scale))
     if min(size) < 24:
         return None
-    coarse = np.asarray(cv2.resize(picture.rgb, size, interpolation=cv2.INTER_AREA))
+    coarse = average_rgb(picture.rgb, size[1], size[0])
     lab = linear_to_oklab(srgb_to_linear(coarse.astype(np.float32) / 255)).astype(np.float32)
     border = np.concatenate([lab[0], lab[-1], lab[:, 0], lab[:, -1]])
     away = np.sqrt(((lab - np.median(border, axis=0)) ** 2).sum(axis=2)).astype(np.float32)

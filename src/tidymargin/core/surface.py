@@ -14,6 +14,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.average import average_rgb
 from tidymargin.core.colour import LINEAR_OF_U8, linear_to_oklab, linear_to_srgb, srgb_to_linear
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.ground import frame_mask, frame_places, to_hex
@@ -204,13 +205,13 @@ def reduce_picture(picture: Picture) -> Reduced:
     """Average a picture down to the grid that surfaces are measured on."""
     scale = max(1.0, max(picture.height, picture.width) / GRID_SIDE_PX)
     size = (max(1, round(picture.width / scale)), max(1, round(picture.height / scale)))
-    small = cv2.resize(picture.rgb, size, interpolation=cv2.INTER_AREA).astype(np.float32)
-    linear = srgb_to_linear(small / 255)
+    small = average_rgb(picture.rgb, size[1], size[0])
+    linear = LINEAR_OF_U8[small]
     solid = np.ones(small.shape[:2], bool)
     if picture.alpha is not None:
         came_solid = (picture.alpha == 255).astype(np.float32)
         solid = np.asarray(cv2.resize(came_solid, size, interpolation=cv2.INTER_AREA)) > 0.999
-    return Reduced(linear.astype(np.float32), linear_to_oklab(linear), solid)
+    return Reduced(linear, linear_to_oklab(linear), solid)
 
 
 def _roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.average import average_down
+from tidymargin.core.average import average_down, average_rgb
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.errors import BadParameterError
@@ -244,9 +244,15 @@ def _keep_samples(
 def _look_at(picture: Picture, view: View) -> Rgba:
     region = view.covers(whole(picture.height, picture.width))
     alpha = picture.alpha
-    if alpha is None and view.cell > 1:  # nothing to weigh by: the library's own averaging will do
-        size = (view.width, view.height)
-        shown = cv2.resize(picture.rgb[region.slices], size, interpolation=cv2.INTER_AREA)
+    if alpha is None and view.cell > 1:  # nothing to weigh by
+        shown = average_rgb(
+            picture.rgb,
+            view.height,
+            view.width,
+            top=view.top,
+            left=view.left,
+            cell=(view.cell, view.cell),
+        )
         return np.asarray(cv2.cvtColor(shown, cv2.COLOR_RGB2RGBA), np.uint8)
     solid = np.full((region.height, region.width), 255, np.uint8)
     rgba = np.dstack([picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]])
@@ -268,11 +274,11 @@ def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
     def make() -> Rgba:
         work = load_work(workshop, sheet, recipe)
         view = _fit(work, DRAFT_PX)
-        shown = cv2.resize(work.rgb, (view.width, view.height), interpolation=cv2.INTER_AREA)
+        shown = average_rgb(work.rgb, view.height, view.width)
         alpha = work.alpha
         if alpha is not None:
             alpha = np.asarray(cv2.resize(alpha, (view.width, view.height)), np.uint8)
-        small = Picture(np.asarray(shown, np.uint8), alpha)
+        small = Picture(shown, alpha)
         return cut_out(small, measure_by(recipe, small)).render_whole()
 
     return _keep(workshop, ("draft", facts_name(sheet, recipe)), make)
