@@ -4,6 +4,8 @@ OKLab is a cube root of linear light, so a ground in another light lies on the r
 lies along that ray can count for less.
 """
 
+import math
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -28,7 +30,7 @@ def shade_away_kernel(linear, ground, weight):  # type: ignore[no-untyped-def]
         along = l1 * l0 + a1 * a0 + b1 * b0
         along_power = along * along / size if size > 1e-6 else 0.0
         power -= (1.0 - weight * weight) * along_power
-    return max(0.0, power) ** 0.5
+    return math.sqrt(max(0.0, power))
 
 
 @njit(cache=True, nogil=True, inline="always")
