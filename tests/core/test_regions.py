@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.cut import Decisions, choose_blotter, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.first_look import choose_blotter
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.reach import Pick
 from tidymargin.demo.drawing import Drawing, mix_over

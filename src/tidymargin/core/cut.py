@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -44,7 +43,6 @@ _BAND_PX = 512
 _TILE_PX = 256
 _NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at
 _SPECK_PX = 5
-_CROWD_PX = 64
 _GRAINY = 0.5
 
 
@@ -139,9 +137,8 @@ def measure_sheet(
     def measure_figure() -> tuple[RimFacts, InkFacts]:
         rim = measure_rim(picture, ground, difference, outside, step)
         stands = difference.steps > step
-        if (
-            ground.kind == "checker"
-        ):  # an even figure matches every other tile, and stands all the same
+        if ground.kind == "checker":
+            # an even figure matches every other tile, and stands all the same
             reached = outside <= step
             opened = find_pockets(difference.steps, reached, step, ground, "opaque").opened
             stands = ~(reached if opened is None else reached | opened)
@@ -153,6 +150,7 @@ def measure_sheet(
         return measure_spill(picture, ground, outside <= step)
 
     (rim, inks), spill = run_together(measure_figure, measure_light)
+    tick(0.9)
     if nature == "auto":
         nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
     if nature == "ink" and len(inks.rgb):
@@ -415,45 +413,3 @@ def cut_by_levels(
 def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decisions()) -> Cutter:
     """Apply decisions to a measured sheet."""
     return cut_by_levels(picture, facts, find_levels(picture, facts, decisions), decisions)
-
-
-def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
-    """Return row, col of the rim where a fringe would show most: the strongest contrast beside ground."""
-    cleared = (facts.outside <= to_step(tolerance)).view(np.uint8)
-    rim = np.flatnonzero(cv2.dilate(cleared, np.ones((3, 3), np.uint8)) != cleared)
-    height, width = cleared.shape
-    if len(rim) == 0:
-        return height // 2, width // 2
-    rows, cols = np.divmod(rim, width)
-    # how much rim there is within squares of 64 px, and how strongly the figure stands out beside it
-    across = -(-width // _CROWD_PX)
-    squares = rows // _CROWD_PX * across + cols // _CROWD_PX
-    crowd = np.bincount(squares)[squares] / _CROWD_PX**2
-    near = np.zeros(len(rim), np.uint8)
-    for down in (-3, 0, 3):
-        for right in (-3, 0, 3):
-            beside = facts.difference.steps[
-                np.clip(rows + down, 0, height - 1), np.clip(cols + right, 0, width - 1)
-            ]
-            near = np.maximum(near, beside)
-    best = int(np.argmax(near / 255 + 4 * crowd))
-    return int(rows[best]), int(cols[best])
-
-
-BLOTTER_TONES = {"pale": 244.0, "middle": 150.0, "deep": 52.0}
-"""Luma, 0 to 255, of the blotters that transparent can be shown on."""
-
-
-def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
-    """Return the blotter tone farthest from the figure's commoner lights and darks."""
-    coarse = max(1, int((picture.area_px / 250_000) ** 0.5))
-    sample = (slice(None, None, coarse), slice(None, None, coarse))
-    stands = facts.outside[sample] > to_step(facts.calm.tolerance)
-    # ink's thin places have the ground's colour only until that is gone
-    shown_rgb = facts.inks.rgb if facts.nature == "ink" else picture.rgb[sample][stands]
-    if len(shown_rgb) == 0:
-        return "pale"
-    luma = shown_rgb @ np.array([0.299, 0.587, 0.114])
-    share = np.bincount((luma / 16).astype(int), minlength=16) / len(luma)
-    shown = (np.flatnonzero(share > 0.02) + 0.5) * 16
-    return max(BLOTTER_TONES, key=lambda tone: float(np.abs(shown - BLOTTER_TONES[tone]).min()))

@@ -10,15 +10,14 @@ from tidymargin.core.curve import Calm, Jump
 from tidymargin.core.cut import (
     Cutter,
     SheetFacts,
-    choose_blotter,
     cut_by_levels,
     cut_out,
     find_levels,
-    find_spot,
     measure_sheet,
 )
 from tidymargin.core.difference import Difference
 from tidymargin.core.errors import OlderEngineError
+from tidymargin.core.first_look import choose_blotter, find_spot
 from tidymargin.core.flats import FlatsGround
 from tidymargin.core.ground import FlatGround, from_hex
 from tidymargin.core.ink import InkFacts

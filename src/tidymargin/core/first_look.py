@@ -1,0 +1,52 @@
+"""Where to look at a cut first, and on which blotter."""
+
+import cv2
+import numpy as np
+
+from tidymargin.core.cut import SheetFacts
+from tidymargin.core.picture import Picture
+from tidymargin.core.reach import to_step
+
+_CROWD_PX = 64
+
+
+def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
+    """Return row, col of the rim where a fringe would show most: the strongest contrast beside ground."""
+    cleared = (facts.outside <= to_step(tolerance)).view(np.uint8)
+    rim = np.flatnonzero(cv2.dilate(cleared, np.ones((3, 3), np.uint8)) != cleared)
+    height, width = cleared.shape
+    if len(rim) == 0:
+        return height // 2, width // 2
+    rows, cols = np.divmod(rim, width)
+    # how much rim there is within squares of 64 px, and how strongly the figure stands out beside it
+    across = -(-width // _CROWD_PX)
+    squares = rows // _CROWD_PX * across + cols // _CROWD_PX
+    crowd = np.bincount(squares)[squares] / _CROWD_PX**2
+    near = np.zeros(len(rim), np.uint8)
+    for down in (-3, 0, 3):
+        for right in (-3, 0, 3):
+            beside = facts.difference.steps[
+                np.clip(rows + down, 0, height - 1), np.clip(cols + right, 0, width - 1)
+            ]
+            near = np.maximum(near, beside)
+    best = int(np.argmax(near / 255 + 4 * crowd))
+    return int(rows[best]), int(cols[best])
+
+
+BLOTTER_TONES = {"pale": 244.0, "middle": 150.0, "deep": 52.0}
+"""Luma, 0 to 255, of the blotters that transparent can be shown on."""
+
+
+def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
+    """Return the blotter tone farthest from the figure's commoner lights and darks."""
+    coarse = max(1, int((picture.area_px / 250_000) ** 0.5))
+    sample = (slice(None, None, coarse), slice(None, None, coarse))
+    stands = facts.outside[sample] > to_step(facts.calm.tolerance)
+    # ink's thin places have the ground's colour only until that is gone
+    shown_rgb = facts.inks.rgb if facts.nature == "ink" else picture.rgb[sample][stands]
+    if len(shown_rgb) == 0:
+        return "pale"
+    luma = shown_rgb @ np.array([0.299, 0.587, 0.114])
+    share = np.bincount((luma / 16).astype(int), minlength=16) / len(luma)
+    shown = (np.flatnonzero(share > 0.02) + 0.5) * 16
+    return max(BLOTTER_TONES, key=lambda tone: float(np.abs(shown - BLOTTER_TONES[tone]).min()))
