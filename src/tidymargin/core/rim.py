@@ -17,6 +17,7 @@ from tidymargin.core.compose import compose_cut
 from tidymargin.core.corners import reach_into_corners
 from tidymargin.core.distance import distance_px
 from tidymargin.core.ink_rim import solve_ink_kernel
+from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.opaque_rim import NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
 from tidymargin.core.spill import DEPTH_PX, Spill, hold_lean_kernel
@@ -85,7 +86,7 @@ class RimFacts:
     @property
     def halo_px(self) -> int:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
-        own = HALO_PX + (GAPS_HALO_PX if self.is_screen else 0)
+        own = HALO_PX + (GAPS_HALO_PX + MISREAD_HALO_PX if self.is_screen else 0)
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + 2)
 
 
@@ -178,7 +179,9 @@ def solve_cut(
         ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
     lossless = facts.stain_px == facts.width_px
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
+    mends = facts.is_screen and not lossless and facts.ink_rgb is None
     reach = CARRY_PX + (0 if lossless or facts.ink_rgb is not None else STEADY_HALO_PX)
+    reach += MISREAD_HALO_PX if mends else 0
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
     figure = np.zeros((*share.shape, 3), np.float32)
     first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
@@ -213,6 +216,15 @@ def solve_cut(
                 rgb, ground, inside_px, first_row, first_col, share[window], figure[window]
             )
         share, figure = steady_share(share, figure, doubt, facts.softness_px)
+        if mends:
+            reach -= STEADY_HALO_PX
+            first_row, first_col, _, _, window = _find_window(margins, height, width, reach)
+            mend_misread(
+                rgb, ground, cleared, facts.palette_rgb, facts.grain, (first_row, first_col),
+                share[window], figure[window],
+            )  # fmt: skip
+            inner = slice(MISREAD_HALO_PX, -MISREAD_HALO_PX)
+            share, figure = (np.ascontiguousarray(a[inner, inner]) for a in (share, figure))
         reach = CARRY_PX
         first_row, first_col, last_row, last_col, window = _find_window(
             margins, height, width, reach

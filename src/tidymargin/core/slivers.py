@@ -12,6 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
+from tidymargin.core.unexplained import UNEXPLAINED_HALO_PX, specks_kernel, unmatched_kernel
 
 SLIVER_PX = 4
 """No dip of luma is filled that is wider."""
@@ -23,17 +24,13 @@ _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
 _NOTICED = 4.0  # grains
 _SHARED = 0.3  # of what its luma allows, from which a dip is ground
-_SHARED_UNLIKE = 0.02  # the same where nothing of the figure's nearby is as deep
-_AS_DEEP = 10.0  # levels of luma that an even colour of the figure may fall short of a dip by
-_NEARBY_PX = 8  # how far away such a colour may be
-_SHOWN = 3  # how many places of it there have to be
-_ALONE = 15.0  # levels of luma that every neighbour of a lone dot falls short of it by
+_SHARED_UNMATCHED = 0.05  # the same where nothing of the figure's nearby is as deep
 _ROUNDS = 3
 _BLUR = (5, 5)  # of chroma sampled at half the size and smoothed as it is enlarged, near enough
 _UNIT = 32  # of the sums, in what `lean` and `dip` are in: whole numbers, so that every region gets the same
 _FREE = 512 * _UNIT  # added while sums may be negative
 
-SLIVERS_HALO_PX = SLIVER_PX + (2 * _ROUNDS + 1) * (_BLUR[0] // 2) + _NEARBY_PX
+SLIVERS_HALO_PX = SLIVER_PX + (2 * _ROUNDS + 1) * (_BLUR[0] // 2) + UNEXPLAINED_HALO_PX
 """How much of the surroundings finding them needs."""
 
 
@@ -87,55 +84,6 @@ def _share_out_kernel(allowed, seen, made, share):  # type: ignore[no-untyped-de
             rate = max(0.0, float(seen[row, col]) - _FREE) / max(1.0, float(made[row, col]))
             moved = share[row, col] * rate * np.sqrt(rate)
             share[row, col] = int(np.rint(min(float(allowed[row, col]), moved)))
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _is_alone(luma, is_ground, row, col, sign):  # type: ignore[no-untyped-def]
-    """Whether a place touches ground and no neighbour of the figure is as deep in the dip."""
-    beside = False
-    for there in range(max(0, row - 1), min(luma.shape[0], row + 2)):
-        for here in range(max(0, col - 1), min(luma.shape[1], col + 2)):
-            if is_ground[there, here]:
-                beside = True
-            elif there != row or here != col:
-                short = sign * (float(luma[there, here]) - float(luma[row, col]))
-                if short <= _ALONE:
-                    return False
-    return beside
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _is_matched(luma, is_ground, own, row, col, sign):  # type: ignore[no-untyped-def]
-    """Whether an even colour of the figure that is as deep shows nearby."""
-    count = 0
-    for there in range(max(0, row - _NEARBY_PX), min(luma.shape[0], row + _NEARBY_PX + 1)):
-        for here in range(max(0, col - _NEARBY_PX), min(luma.shape[1], col + _NEARBY_PX + 1)):
-            y = float(luma[there, here])
-            if is_ground[there, here] or sign * (y - float(luma[row, col])) > _AS_DEEP:
-                continue
-            for entry in range(own.shape[0]):
-                if abs(own[entry, 0] - y) <= _ALIKE:
-                    count += 1
-                    break
-    return count >= _SHOWN
-
-
-@njit(cache=True, nogil=True)
-def _unlike_kernel(luma, ground, is_ground, is_doubtful, is_shared, own, out):  # type: ignore[no-untyped-def]
-    """Mark doubtful places that nothing of the figure's explains: lone dots, and what has some chroma and no match."""
-    for row in range(luma.shape[0]):
-        for col in range(luma.shape[1]):
-            if not is_doubtful[row, col]:
-                continue
-            by, _, _ = to_luma_chroma_kernel(
-                ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
-            )
-            sign = 1.0 if by < luma[row, col] else -1.0
-            out[row, col] = _is_alone(luma, is_ground, row, col, sign) or (
-                is_shared[row, col]
-                and own.shape[0] > 0
-                and not _is_matched(luma, is_ground, own, row, col, sign)
-            )
 
 
 def find_slivers(
@@ -192,15 +140,10 @@ def find_slivers(
         made = cv2.GaussianBlur(cv2.GaussianBlur(share, _BLUR, 0), _BLUR, 0)
         _share_out_kernel(allowed, seen, made, share)
     found = is_asked & (share > _SHARED * allowed)
+    unmatched, specks = np.zeros((2, *found.shape), np.bool_)
     doubtful = is_asked & ~found
-    unlike = np.zeros(found.shape, np.bool_)
-    _unlike_kernel(
-        luma,
-        ground,
-        cleared | leans | found,
-        doubtful,
-        share > _SHARED_UNLIKE * allowed,
-        own,
-        unlike,
-    )
-    return np.asarray(found | unlike)
+    has_trace = doubtful & (share > _SHARED_UNMATCHED * allowed)
+    unmatched_kernel(luma, ground, cleared | leans | found | has_trace, has_trace, own, unmatched)
+    found |= unmatched
+    specks_kernel(luma, light, dark, ground, cleared | leans | found, doubtful & ~found, specks)
+    return np.asarray(found | specks)

@@ -1,0 +1,96 @@
+"""Misread places of a screen's rim: what stands beside a place says which of two readings is right."""
+
+import numpy as np
+import pytest
+
+from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
+
+PALE, GREY, BLUE = (241.0, 236.0, 224.0), (169.0, 165.0, 156.0), (46.0, 85.0, 166.0)
+PALETTE = np.array([PALE, GREY], np.float32)
+SIZE = 24
+
+
+def mix(colour, share):
+    return np.rint(share * np.array(colour) + (1 - share) * np.array(BLUE))
+
+
+def without_chroma(rgb):
+    """Return the grey of the same luma, as the chroma of a narrow place is coded away."""
+    return np.full(3, np.rint(np.dot(rgb, (0.299, 0.587, 0.114))))
+
+
+class Solved:
+    """A pale sheet left of column 12 and screen right of it, solved without fault."""
+
+    def __init__(self):
+        self.rgb = np.full((SIZE, SIZE, 3), BLUE, np.uint8)
+        self.rgb[:, :12] = PALE
+        self.share = np.zeros((SIZE, SIZE), np.float32)
+        self.share[:, :12] = 1
+        self.figure = np.full((SIZE, SIZE, 3), PALE, np.float32)
+
+    def put(self, row, col, seen, share, figure):
+        self.rgb[row, col], self.share[row, col], self.figure[row, col] = seen, share, figure
+
+    def mend(self, at=slice(None), grain=1.0):
+        """Return share and figure after mending the part of it that is asked for."""
+        ground = np.full(self.rgb.shape, BLUE, np.float32)
+        share, figure = (a[at, at].copy() for a in (self.share, self.figure))
+        corner = (at.start or 0, at.start or 0)
+        cleared = self.share == 0
+        mend_misread(self.rgb, ground, cleared, PALETTE, grain, corner, share, figure)
+        return share, figure
+
+
+def test_what_was_solved_without_fault_stays():
+    solved = Solved()
+    solved.put(slice(None), 11, mix(PALE, 0.4), 0.4, PALE)
+    share, figure = solved.mend()
+    assert np.array_equal(share, solved.share)
+    assert np.array_equal(figure, solved.figure)
+
+
+def test_a_notch_of_a_line_gets_the_lines_colour():
+    solved = Solved()
+    solved.rgb[:, 10:12] = GREY
+    solved.figure[:, 10:12] = GREY
+    for row in (6, 7, 15):  # two in a row need two steps
+        solved.put(row, 11, mix(GREY, 0.9), 0.5, PALE)
+    share, figure = solved.mend()
+    assert share[[6, 7, 15], 11] == pytest.approx(0.9, abs=0.02)
+    assert (figure[[6, 7, 15], 11] == GREY).all()
+
+
+def test_a_tooth_between_an_even_colour_and_the_screen_is_a_mixture_of_both():
+    solved = Solved()
+    seen = mix(PALE, 0.55)
+    solved.put(10, 11, seen, 1.0, seen)
+    share, figure = solved.mend()
+    assert share[10, 11] == pytest.approx(0.55, abs=0.02)
+    assert (figure[10, 11] == PALE).all()
+
+
+@pytest.mark.parametrize(("grain", "mended"), [(1.0, True), (12.0, False)])
+def test_a_place_without_any_chroma_of_the_screen_is_solid_where_noise_allows_to_say_so(
+    grain, mended
+):
+    solved = Solved()
+    seen = np.array(PALE) - 40  # as warm as the figure, but darker
+    solved.put(10, 5, seen, 0.75, PALE)
+    share, figure = solved.mend(grain=grain)
+    assert share[10, 5] == (1.0 if mended else 0.75)
+    assert np.array_equal(figure[10, 5], seen if mended else PALE)
+
+
+def test_a_part_is_mended_as_in_the_whole():
+    random = np.random.default_rng(5)
+    solved = Solved()
+    for row, col in zip(*np.nonzero(random.random((SIZE, SIZE)) < 0.7), strict=True):
+        colour, share = (PALE, GREY)[random.integers(2)], random.random()
+        read = PALETTE[random.integers(2)]
+        solved.put(row, col, without_chroma(mix(colour, share)), random.random(), read)
+    whole = solved.mend()
+    assert (whole[0] != solved.share).sum() > 20
+    far = MISREAD_HALO_PX
+    for one, part in zip(whole, solved.mend(slice(4, 20)), strict=True):
+        assert np.array_equal(one[4 + far : 20 - far, 4 + far : 20 - far], part[far:-far, far:-far])
