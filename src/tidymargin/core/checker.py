@@ -21,15 +21,13 @@ from tidymargin.core.side_by_side import work_through
 
 _LEAST_PERIOD_PX = 3.0
 _MOST_PERIOD_PX = 120.0
-_LEAST_POWER = (
-    0.02  # of the border's lines: two even tones have 0.4 at one frequency, texture hardly any
-)
+_LEAST_POWER = 0.02  # of the border's lines: two even tones have 0.4, texture hardly any
 _LEAST_MATCH = 0.6
 _BLOCKS = 12
 _BAND_PX = 96
 _BAND_PERIODS = 4
 _SAMPLES = 200_000
-_TOGETHER_PX = 512  # rows that one core works on at once
+_TOGETHER_PX = 32  # rows that one core works on at once
 _UNIT = 10_000
 _ENOUGH_LINES = 700  # to read a column's wave off
 _UNKNOWN = -32768
@@ -269,14 +267,21 @@ def _read_kernel(wave, down, across, signs_down, signs_across, gate, is_across, 
 
 
 def _read_waves(
-    wave: Wave, down: NDArray[np.float64], across: NDArray[np.float64]
+    rgb: NDArray[np.uint8],
+    tones: tuple[Tone, Tone],
+    down: NDArray[np.float64],
+    across: NDArray[np.float64],
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Read both waves off the picture, each row and column on its own, by turns.
+
+    Of a large picture each is read off some of the others.
 
     Pixels that contradict the present waves by more than tile borders explain are figure.
     """
     g_down, g_across = np.sign(down), np.sign(across)
-    every = max(1, min(wave.shape) // _ENOUGH_LINES)
+    every = max(1, min(rgb.shape[:2]) // _ENOUGH_LINES)
+    some_rows = _to_wave(np.ascontiguousarray(rgb[::every]), *tones)
+    some_cols = some_rows if every == 1 else _to_wave(np.ascontiguousarray(rgb[:, ::every]), *tones)
     # at first nothing is shut out: a whole row may have the wrong sign
     for gate in (3.0, 0.7, 0.5, 0.5):
         signs_down, signs_across = g_down, g_across
@@ -286,7 +291,7 @@ def _read_waves(
             rows = slice(None, None, every if is_across else 1)
             cols = slice(None, None, 1 if is_across else every)
             _read_kernel(
-                wave[rows, cols], g_down[rows], g_across[cols], signs_down[rows], signs_across[cols],
+                some_rows if is_across else some_cols, g_down[rows], g_across[cols], signs_down[rows], signs_across[cols],
                 gate, is_across, power, found,
             )  # fmt: skip
             trust = power / (power + 0.2)
@@ -346,7 +351,7 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     if abs(match) < _LEAST_MATCH:
         return None
     down = down * np.sign(match)
-    g_down, g_across = _read_waves(_to_wave(picture.rgb, light, dark), down, across)
+    g_down, g_across = _read_waves(picture.rgb, tones, down, across)
     return _with_noise(
         seen_rgb,
         shares,

@@ -1,5 +1,6 @@
 """The curve of area against tolerance, its jumps, and where in it to start."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -11,6 +12,7 @@ from tidymargin.core.difference import STEP
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Region
 from tidymargin.core.pieces import find_largest_pieces, is_solid_kernel
+from tidymargin.core.side_by_side import work_through
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
 _CALM_SHARE = 3e-4
@@ -24,6 +26,7 @@ _SMALLEST_PIECE_PX = 12
 _MOST_JUMPS = 40
 _TAIL = 0.25
 _LOOKED_AT_PX = 1_000_000  # of a piece, to find a place inside
+_ROWS = 256  # that are counted at a time
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,22 +76,31 @@ class Calm:
 
 def measure_curve(levels: NDArray[np.uint8]) -> NDArray[np.float64]:
     """Return the share of the sheet cleared at each step of tolerance, (255,) float64, 0 to 1."""
-    counts = np.zeros(256, np.int64)
-    _count_kernel(levels, counts)
+    counts = _count_rows(levels, lambda first, end, into: _count_kernel(levels, first, end, into))
     return np.cumsum(counts)[:NEVER] / levels.size
 
 
+def _count_rows(
+    levels: NDArray[np.uint8], count: Callable[[int, int, NDArray[np.int64]], None]
+) -> NDArray[np.int64]:
+    """Return the sum of what is counted by level, (256,), in every few rows."""
+    ends = [*range(0, levels.shape[0], _ROWS), levels.shape[0]]
+    counts = np.zeros((len(ends) - 1, 256), np.int64)
+    work_through(lambda part: count(ends[part], ends[part + 1], counts[part]), range(len(counts)))
+    return np.asarray(counts.sum(axis=0))
+
+
 @njit(cache=True, nogil=True)
-def _count_kernel(levels, counts):  # type: ignore[no-untyped-def]
-    for row in range(levels.shape[0]):
+def _count_kernel(levels, first_row, end_row, counts):  # type: ignore[no-untyped-def]
+    for row in range(first_row, end_row):
         for col in range(levels.shape[1]):
             counts[levels[row, col]] += 1
 
 
 @njit(cache=True, nogil=True)
-def _count_solid_kernel(levels, noise_step, counts):  # type: ignore[no-untyped-def]
+def _count_solid_kernel(levels, noise_step, first_row, end_row, counts):  # type: ignore[no-untyped-def]
     """Count pixels whose whole 3 x 3 neighbourhood shares their level, by level above the noise."""
-    for row in range(levels.shape[0]):
+    for row in range(first_row, end_row):
         for col in range(levels.shape[1]):
             level = levels[row, col]
             if noise_step < level < NEVER and is_solid_kernel(levels, row, col):
@@ -152,8 +164,10 @@ def find_jumps(
         thick somewhere.
     """
     noise_step = round(_noise_end(curve, grain) / STEP)
-    counts = np.zeros(256, np.int64)
-    _count_solid_kernel(levels, noise_step, counts)
+    counts = _count_rows(
+        levels,
+        lambda first, end, into: _count_solid_kernel(levels, noise_step, first, end, into),
+    )
     least = max(_SMALLEST_PIECE_PX, int(_PIECE_SHARE * levels.size))
     candidates = [
         level for level in range(noise_step + 1, NEVER) if counts[level] >= min(least, 25) // 2
@@ -165,9 +179,13 @@ def find_jumps(
     areas = largest[:, 0]
     is_jump = (areas >= least) | (wanted & (counts >= _JUMP_SHARE * levels.size))
     found = sorted(np.flatnonzero(is_jump), key=lambda level: -areas[level])[:_MOST_JUMPS]
-    return tuple(
-        _to_jump(levels, steps, int(level), largest[level], noise_step) for level in sorted(found)
-    )
+    jumps: dict[int, Jump] = {}
+
+    def describe(level: int) -> None:
+        jumps[level] = _to_jump(levels, steps, level, largest[level], noise_step)
+
+    work_through(describe, [int(level) for level in sorted(found)])
+    return tuple(jumps[level] for level in sorted(jumps))
 
 
 def _noise_end(curve: NDArray[np.float64], grain: float) -> float:

@@ -16,7 +16,7 @@ from tidymargin.core.ground import Ground, border_pixels
 from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
+from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets, open_pockets
 from tidymargin.core.prepare import Preparation, prepare_steps
 from tidymargin.core.profile import measure_rim
 from tidymargin.core.progress import Tick, no_tick
@@ -134,14 +134,18 @@ def measure_sheet(
     tick(0.8)
     step = to_step(calm.tolerance)
 
+    def find_standing() -> NDArray[np.bool_]:
+        if ground.kind != "checker":
+            return difference.steps > step
+        # an even figure matches every other tile, and stands all the same
+        reached = outside <= step
+        opened = open_pockets(difference.steps, reached, step, ground, "opaque")
+        return ~(reached if opened is None else reached | opened)
+
     def measure_figure() -> tuple[RimFacts, InkFacts]:
-        rim = measure_rim(picture, ground, difference, outside, step)
-        stands = difference.steps > step
-        if ground.kind == "checker":
-            # an even figure matches every other tile, and stands all the same
-            reached = outside <= step
-            opened = find_pockets(difference.steps, reached, step, ground, "opaque").opened
-            stands = ~(reached if opened is None else reached | opened)
+        rim, stands = run_together(
+            lambda: measure_rim(picture, ground, difference, outside, step), find_standing
+        )
         return rim, measure_inks(picture, ground, stands, rim.grain)
 
     def measure_light() -> Spill | None:

@@ -87,9 +87,10 @@ class FlatGround:
 
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the ground's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
-        out = np.empty((region.height, region.width, 3), np.float32)
-        out[:] = self.rgb_srgb
-        return out
+        row = np.tile(np.array(self.rgb_srgb, np.float32), region.width)
+        out = np.empty((region.height, row.size), np.float32)
+        out[:] = row  # whole rows: copying three values at a time takes four times as long
+        return out.reshape(region.height, region.width, 3)
 
 
 def _frame_px(height: int, width: int) -> int:

@@ -15,7 +15,7 @@ from tidymargin.core.ground import Ground, to_hex
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.side_by_side import work_through
 
-_BAND_PX = 512
+_BAND_PX = 128
 _MARGIN_PX = 8
 _MOST_SAMPLES = 400_000
 _MOST_INKS = 4

@@ -12,6 +12,7 @@ from tidymargin.core.checker import CheckerGround
 from tidymargin.core.ground import Ground
 from tidymargin.core.picture import Region
 from tidymargin.core.pieces import mark_pieces
+from tidymargin.core.side_by_side import work_through
 
 Verdict = Literal["clear", "keep"]
 Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours", "split", "merged"]
@@ -155,27 +156,63 @@ def find_pockets(
     choices : tuple of PocketChoice
         The later over the earlier; one that no longer lies in a pocket waits until there is one.
     """
+    found = _decide(steps, cleared, tolerance_step, ground, nature, choices)
+    if found is None:
+        return Pockets((), None)
+    labels, stats, opens, reasons = found
+    areas = stats[:, cv2.CC_STAT_AREA]
+    order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
+    described: dict[int, Pocket] = {}
+
+    def describe(n: int) -> None:
+        described[n] = _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n])
+
+    work_through(describe, order[:_MOST_LISTED])
+    listed = tuple(described[n] for n in order[:_MOST_LISTED])
+    return Pockets(listed, _open(labels, opens))
+
+
+def open_pockets(
+    steps: NDArray[np.uint8],
+    cleared: NDArray[np.bool_],
+    tolerance_step: int,
+    ground: Ground,
+    nature: str,
+) -> NDArray[np.bool_] | None:
+    """Return what pockets clear by default, (H, W) bool, or None; see `find_pockets`."""
+    found = _decide(steps, cleared, tolerance_step, ground, nature, ())
+    return None if found is None else _open(found[0], found[2])
+
+
+def _open(labels: NDArray[np.int32], opens: NDArray[np.bool_]) -> NDArray[np.bool_] | None:
+    if not opens.any():
+        return None
+    opened = np.zeros(labels.shape, np.bool_)
+    mark_pieces(labels, opens, opened)
+    return opened
+
+
+def _decide(
+    steps: NDArray[np.uint8],
+    cleared: NDArray[np.bool_],
+    tolerance_step: int,
+    ground: Ground,
+    nature: str,
+    choices: tuple[PocketChoice, ...],
+) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.bool_], list[Reason]] | None:
+    """Label the pockets and return labels, box and area of each, which are cleared and why; None without any."""
     closed = (steps <= tolerance_step) & ~cleared
     if not closed.any():
-        return Pockets((), None)
-    count, found, stats, _ = cv2.connectedComponentsWithStats(
+        return None
+    count, found, found_stats, _ = cv2.connectedComponentsWithStats(
         closed.view(np.uint8), connectivity=4, ltype=cv2.CV_32S
     )
-    labels = np.asarray(found, np.int32)
-    stats = np.asarray(stats, np.int32)
+    labels, stats = np.asarray(found, np.int32), np.asarray(found_stats, np.int32)
     areas = np.asarray(stats[:, cv2.CC_STAT_AREA], np.int64)
     opens, reasons = _judge(ground, nature, labels, count, areas)
     _apply_choices(labels, choices, opens, reasons)
     opens[0] = False
-    order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
-    listed = tuple(
-        _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n]) for n in order[:_MOST_LISTED]
-    )
-    if not opens.any():
-        return Pockets(listed, None)
-    opened = np.zeros(labels.shape, np.bool_)
-    mark_pieces(labels, opens, opened)
-    return Pockets(listed, opened)
+    return labels, stats, opens, reasons
 
 
 def _apply_choices(

@@ -13,12 +13,14 @@ from tidymargin.core.ground import Ground, from_hex
 from tidymargin.core.near_ground import has_lean_kernel
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
+from tidymargin.core.side_by_side import run_together
 from tidymargin.core.surface import ScreenGround, SurfaceGround
 
 _LONGEST_WALK = 12
-_BAND_PX = 512
+_BAND_PX = 128
 _MOST_WALKS = 60_000
 _PALETTE_SIZE = 32
+_EVEN = np.array((1, 6))  # levels within which a colour is even, without and with lossy coding
 _PALETTE_PX = 3_000_000  # of a larger picture only some rows are looked at
 _PALETTE_LEAST_PX = 12
 _PALETTE_APART = 12.0
@@ -160,36 +162,39 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _palette_kernel(rgb, steps, levels, tolerance_step, slack, every, counts, sums):  # type: ignore[no-untyped-def]
+def _palette_kernel(rgb, steps, levels, tolerance_step, slacks, every, counts, sums):  # type: ignore[no-untyped-def]
     """Sum the colours of pixels that are surely one colour of the figure, in bins of 5 bits a channel.
 
-    Only every so many rows are looked at. Those are pixels whose 3 x 3 neighbourhood is even, and, for strokes too thin for that, pixels that
-    are nowhere less different from the ground than their neighbours.
+    Only every so many rows are looked at. Those are pixels whose 3 x 3 neighbourhood is even, within each of
+    the slacks, and, for strokes too thin for that, pixels that are nowhere less different from the ground than
+    their neighbours.
     """
     height, width = levels.shape
     for row in range(1, height - 1, every):
         for col in range(1, width - 1):
             if levels[row, col] <= tolerance_step:
                 continue
-            even, most = True, True
+            most = True
             for down in range(-1, 2):
                 for right in range(-1, 2):
                     most = most and steps[row + down, col + right] <= steps[row, col]
+            spread = 0
             for channel in range(3):
                 middle = int(rgb[row, col, channel])
                 for down in range(-1, 2):
                     for right in range(-1, 2):
-                        if abs(int(rgb[row + down, col + right, channel]) - middle) > slack:
-                            even = False
-            if even or most:
-                key = (
-                    (int(rgb[row, col, 0]) >> 3) * 1024
-                    + (int(rgb[row, col, 1]) >> 3) * 32
-                    + (int(rgb[row, col, 2]) >> 3)
-                )
-                counts[key] += 1
-                for channel in range(3):
-                    sums[key, channel] += rgb[row, col, channel]
+                        away = abs(int(rgb[row + down, col + right, channel]) - middle)
+                        spread = max(spread, away)
+            key = (
+                (int(rgb[row, col, 0]) >> 3) * 1024
+                + (int(rgb[row, col, 1]) >> 3) * 32
+                + (int(rgb[row, col, 2]) >> 3)
+            )
+            for number in range(len(slacks)):
+                if most or spread <= slacks[number]:
+                    counts[number, key] += 1
+                    for channel in range(3):
+                        sums[number, key, channel] += rgb[row, col, channel]
 
 
 def _choose_palette(
@@ -296,21 +301,32 @@ def measure_rim(
         With a width of 1 and no noise where the picture has no outline to measure.
     """
     lengths = np.zeros(_LONGEST_WALK + 1, np.int64)
-    misfit = np.zeros(100, np.int64)
-    haze = np.zeros(100, np.int64)
-    scatter = np.zeros(200, np.int64)
-    mixed = np.zeros(200, np.int64)
-    everywhere = whole(picture.height, picture.width)
-    walks = 0
-    for band in everywhere.bands(_BAND_PX):
-        outer = band.grown(_LONGEST_WALK + 3, everywhere)
-        walks += _walk_edges_kernel(
-            picture.rgb[outer.slices], ground.over(outer), levels[outer.slices],
-            band.top - outer.top, band.bottom - outer.top, tolerance_step, _MOST_WALKS - walks,
-            lengths, misfit, haze, scatter, mixed,
-        )  # fmt: skip
-        if walks >= _MOST_WALKS:
-            break
+    misfit, haze = np.zeros((2, 100), np.int64)
+    scatter, mixed = np.zeros((2, 200), np.int64)
+    counts = np.zeros((2, 32768), np.int64)
+    sums = np.zeros((2, 32768, 3))
+
+    def walk_edges() -> None:
+        everywhere = whole(picture.height, picture.width)
+        walks = 0
+        for band in everywhere.bands(_BAND_PX):
+            outer = band.grown(_LONGEST_WALK + 3, everywhere)
+            walks += _walk_edges_kernel(
+                picture.rgb[outer.slices], ground.over(outer), levels[outer.slices],
+                band.top - outer.top, band.bottom - outer.top, tolerance_step, _MOST_WALKS - walks,
+                lengths, misfit, haze, scatter, mixed,
+            )  # fmt: skip
+            if walks >= _MOST_WALKS:
+                break
+
+    every = max(1, round(picture.area_px / _PALETTE_PX))
+
+    def sum_colours() -> None:
+        _palette_kernel(
+            picture.rgb, difference.steps, levels, tolerance_step, _EVEN, every, counts, sums
+        )
+
+    run_together(walk_edges, sum_colours)
     width_px = int(np.clip((_quantile(lengths, 0.6) or 2) - 1, 1, MAX_WIDTH_PX))
     grain = max(0.5, _TO_DEVIATION * _quantile(haze, 0.5) / 10)
     lossy = grain > 0.5 or difference.ringing > 0
@@ -324,22 +340,13 @@ def measure_rim(
         mean = float(mixed @ np.arange(mixed.size)) / int(mixed.sum()) / 100
         softness_px = min(6 * _ASLANT * mean, MAX_WIDTH_PX)
         softness_px = softness_px if softness_px > _SHARP_PX else 1.0
-    counts = np.zeros(32768, np.int64)
-    sums = np.zeros((32768, 3))
-    every = max(1, round(picture.area_px / _PALETTE_PX))
-    _palette_kernel(
-        picture.rgb,
-        difference.steps,
-        levels,
-        tolerance_step,
-        6 if lossy else 1,
-        every,
-        counts,
-        sums,
-    )
     colour = np.array(from_hex(ground.hex), np.float64)
     palette = _choose_palette(
-        counts, sums, colour, is_screen=isinstance(ground, ScreenGround), is_lossy=lossy
+        counts[int(lossy)],
+        sums[int(lossy)],
+        colour,
+        is_screen=isinstance(ground, ScreenGround),
+        is_lossy=lossy,
     )
     red, green, blue = (round(float(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(

@@ -20,9 +20,7 @@ from tidymargin.core.walls import Guard
 from tidymargin.formats.encode import encode_png
 
 _KERNELS_KEPT_S = 30 * 24 * 3600
-_SIDE_PX = (
-    320  # a part of it with its surroundings is not as wide: such arrays have kernels of their own
-)
+_SIDE_PX = 320  # parts with their surroundings are not as wide: they have kernels of their own
 _BLOCK = slice(40, 120)
 
 
