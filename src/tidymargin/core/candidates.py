@@ -12,6 +12,7 @@ _MIXED = 1.0  # doubt that a mixture of two colours carries over a single one th
 _MIX_PX = 3
 _MIX_COLOURS = 12
 _EVEN_PX = 2
+_SEEN = np.int64(1) << 62
 _EVEN = 0.3
 _ALIKE = 6.0
 _SAME = 4.0
@@ -147,11 +148,28 @@ def mark_sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: 
             out[row, col] = alike >= 5  # with itself; a run along an edge makes three
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _match_even(rgb, row, col, even_yuv, slack):  # type: ignore[no-untyped-def]
+    """Return a bit for each even colour that a place is of, and the bit `_SEEN`."""
+    y, u, v = to_luma_chroma_kernel(
+        float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+    )
+    found = _SEEN
+    for entry in range(even_yuv.shape[0]):
+        away = max(
+            abs(y - even_yuv[entry, 0]), abs(u - even_yuv[entry, 1]), abs(v - even_yuv[entry, 2])
+        )
+        if away <= slack:
+            found |= np.int64(1) << entry
+    return found
+
+
 @njit(cache=True, nogil=True)
-def find_even(rgb, inside_px, row, col, even_yuv, slack, counts):  # type: ignore[no-untyped-def]
+def find_even(rgb, inside_px, row, col, even_yuv, slack, known, counts):  # type: ignore[no-untyped-def]
     """Count, for each even colour of the figure, how many places around one are of that colour.
 
-    `even_yuv` is its luma and chroma; `counts` is written into.
+    `even_yuv` is its luma and chroma, of 62 colours at most; `known`, (h, w) int64 of zeros at first, remembers
+    what was looked at; `counts` is written into.
     """
     height, columns = inside_px.shape
     counts[:] = 0
@@ -159,17 +177,12 @@ def find_even(rgb, inside_px, row, col, even_yuv, slack, counts):  # type: ignor
         for here in range(max(0, col - _EVEN_PX), min(columns, col + _EVEN_PX + 1)):
             if inside_px[there, here] == 0:
                 continue
-            y, u, v = to_luma_chroma_kernel(
-                float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
-            )
-            for entry in range(even_yuv.shape[0]):
-                away = max(
-                    abs(y - even_yuv[entry, 0]),
-                    abs(u - even_yuv[entry, 1]),
-                    abs(v - even_yuv[entry, 2]),
-                )
-                if away <= slack:
-                    counts[entry] += 1
+            if known[there, here] == 0:
+                known[there, here] = _match_even(rgb, there, here, even_yuv, slack)
+            found = known[there, here]
+            if found != _SEEN:
+                for entry in range(counts.size):
+                    counts[entry] += (found >> entry) & 1
 
 
 @njit(cache=True, nogil=True)

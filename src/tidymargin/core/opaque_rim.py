@@ -34,7 +34,48 @@ _EVEN_LEAST = 3
 _STAINED = 3.0
 _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
 _NEAR_PX = 2  # as NEAR_LOSSY_PX, without loss
+_KEPT = 1024  # means that are remembered
 _ROUND = list_round(SEARCH_PX)
+_AWAY = 0.75 * np.sqrt(
+    _ROUND[:, 2]
+)  # what a place's difference has to make up for by how far away it is
+
+
+@njit(cache=True, nogil=True)
+def _mean_sure(rgb, sure, row, col, grain, lossy, palette):  # type: ignore[no-untyped-def]
+    """Return the mean colour of sure places around one that are like it, or the even colour that it is."""
+    red, green, blue, count = 0.0, 0.0, 0.0, 0.0
+    near = (3.0 * grain) ** 2 * 3.0
+    round_px = NEAR_LOSSY_PX if lossy else _NEAR_PX
+    r0, g0, b0 = float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
+    for there in range(max(0, row - round_px), min(sure.shape[0], row + round_px + 1)):
+        for here in range(max(0, col - round_px), min(sure.shape[1], col + round_px + 1)):
+            if not sure[there, here]:
+                continue
+            r, g, b = (
+                float(rgb[there, here, 0]),
+                float(rgb[there, here, 1]),
+                float(rgb[there, here, 2]),
+            )
+            if (r - r0) ** 2 + (g - g0) ** 2 + (b - b0) ** 2 <= near:
+                red += r
+                green += g
+                blue += b
+                count += 1.0
+    red, green, blue = red / count, green / count, blue / count
+    if lossy:  # an even colour's mean over the whole picture has no noise left
+        least = 4.0 * grain
+        r0, g0, b0 = red, green, blue
+        for entry in range(palette.shape[0]):
+            gap = max(
+                abs(palette[entry, 0] - r0),
+                abs(palette[entry, 1] - g0),
+                abs(palette[entry, 2] - b0),
+            )
+            if gap < least:
+                least = gap
+                red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
+    return red, green, blue
 
 
 @njit(cache=True, nogil=True)
@@ -56,6 +97,9 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
         even_yuv[entry] = to_luma_chroma_kernel(
             palette[entry, 0], palette[entry, 1], palette[entry, 2]
         )
+    known = np.zeros(inside_px.shape, np.int64)
+    # many rim pixels take their colour from the same place
+    kept_at, kept = np.full(_KEPT, -1, np.int64), np.empty((_KEPT, 3))
     for row in range(top, bottom):
         for col in range(left, right):
             out_row, out_col = row - top, col - left
@@ -103,7 +147,7 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             # an even colour of the figure that shows near by, such as that of a thin pale outline
             even = -1
             if stain != width and best > _EVEN_COST:
-                find_even(rgb, inside_px, row, col, even_yuv, 4.0 * grain + 1.0, counts)
+                find_even(rgb, inside_px, row, col, even_yuv, 4.0 * grain + 1.0, known, counts)
                 for entry in range(palette.shape[0]):
                     if counts[entry] < _EVEN_LEAST:
                         continue
@@ -131,49 +175,12 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             if explained and even >= 0:
                 red, green, blue = palette[even, 0], palette[even, 1], palette[even, 2]
             elif explained:
-                count = 0.0
-                near = (3.0 * grain) ** 2 * 3.0
-                round_px = _NEAR_PX if stain == width else NEAR_LOSSY_PX
-                r0, g0, b0 = (
-                    float(rgb[best_row, best_col, 0]),
-                    float(rgb[best_row, best_col, 1]),
-                    float(rgb[best_row, best_col, 2]),
-                )
-                for there in range(
-                    max(0, best_row - round_px), min(height, best_row + round_px + 1)
-                ):
-                    for here in range(
-                        max(0, best_col - round_px), min(columns, best_col + round_px + 1)
-                    ):
-                        if not sure[there, here]:
-                            continue
-                        r, g, b = (
-                            float(rgb[there, here, 0]),
-                            float(rgb[there, here, 1]),
-                            float(rgb[there, here, 2]),
-                        )
-                        if (r - r0) ** 2 + (g - g0) ** 2 + (b - b0) ** 2 <= near:
-                            red += r
-                            green += g
-                            blue += b
-                            count += 1.0
-                red, green, blue = red / count, green / count, blue / count
-                if stain != width:  # an even colour's mean over the whole picture has no noise left
-                    least = 4.0 * grain
-                    r0, g0, b0 = red, green, blue
-                    for entry in range(palette.shape[0]):
-                        gap = max(
-                            abs(palette[entry, 0] - r0),
-                            abs(palette[entry, 1] - g0),
-                            abs(palette[entry, 2] - b0),
-                        )
-                        if gap < least:
-                            least = gap
-                            red, green, blue = (
-                                palette[entry, 0],
-                                palette[entry, 1],
-                                palette[entry, 2],
-                            )
+                place = best_row * columns + best_col
+                slot = place % _KEPT
+                if kept_at[slot] != place:
+                    kept_at[slot] = place
+                    kept[slot] = _mean_sure(rgb, sure, best_row, best_col, grain, lossy, palette)
+                red, green, blue = kept[slot, 0], kept[slot, 1], kept[slot, 2]
                 if lossy:
                     entry = find_stained(red, green, blue, by, bu, bv, palette, ringing, 0.0)
                     if entry >= 0:
@@ -203,27 +210,27 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             if not found:
                 # a stroke too thin for a sure pixel: the most different pixel in this one's direction
                 most = 0.0
-                for there in range(max(0, row - SEARCH_PX), min(height, row + SEARCH_PX + 1)):
-                    for here in range(max(0, col - SEARCH_PX), min(columns, col + SEARCH_PX + 1)):
-                        if inside_px[there, here] == 0:
-                            continue
-                        away = (there - row) ** 2 + (here - col) ** 2
-                        if away > SEARCH_PX * SEARCH_PX:
-                            continue
-                        fy, fu, fv = to_luma_chroma_kernel(
-                            float(rgb[there, here, 0]),
-                            float(rgb[there, here, 1]),
-                            float(rgb[there, here, 2]),
-                        )
-                        fy, fu, fv = fy - by, fu - bu, fv - bv
-                        share, misfit = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
-                        if share < 0.0 or share > 1.02 or misfit / MISFIT_UNIT > _EXPLAINED:
-                            continue
-                        extent = (fy * fy + fu * fu + fv * fv) ** 0.5 - 0.75 * away**0.5
-                        if extent > most:
-                            found = True
-                            most = extent
-                            best_row, best_col = there, here
+                for number in range(_ROUND.shape[0]):
+                    there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
+                    if not (0 <= there < height and 0 <= here < columns):
+                        continue
+                    if inside_px[there, here] == 0:
+                        continue
+                    fy, fu, fv = to_luma_chroma_kernel(
+                        float(rgb[there, here, 0]),
+                        float(rgb[there, here, 1]),
+                        float(rgb[there, here, 2]),
+                    )
+                    fy, fu, fv = fy - by, fu - bu, fv - bv
+                    least = most + _AWAY[number]
+                    power = fy * fy + fu * fu + fv * fv
+                    if power <= least * least:  # before what costs more
+                        continue
+                    share, misfit = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
+                    if 0.0 <= share <= 1.02 and misfit / MISFIT_UNIT <= _EXPLAINED:
+                        found = True
+                        most = power**0.5 - _AWAY[number]
+                        best_row, best_col = there, here
                 found = found and (most > _FAINT * grain or not lossy)
                 if found:
                     red, green, blue = (

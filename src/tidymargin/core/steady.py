@@ -23,7 +23,6 @@ FILL_STEPS = 2
 STEADY_HALO_PX = STEADY_PX + FILL_STEPS
 """How much of the surroundings steadying needs."""
 
-_SIDE = 2 * STEADY_PX + 1
 _SPREAD_PX = 2.0  # of the window's weights
 _ALONG_PX = 1.6  # how far beside the edge a place still tells where it lies
 _LEAST_DOUBT = 1e-4  # variance of a share that is as good as known
@@ -44,26 +43,28 @@ def _turn(row, col, down, right):  # type: ignore[no-untyped-def]
     return row * down + col * right, col * down - row * right
 
 
-def _make_window() -> NDArray[np.float64]:
+def _make_window() -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Return the places of a round window, (N, 2) rows and columns from its middle, and their weights."""
     row, col = np.mgrid[-STEADY_PX : STEADY_PX + 1, -STEADY_PX : STEADY_PX + 1]
     away = row**2 + col**2
-    weight = np.where(away <= STEADY_PX**2 + 1, np.exp(-away / (2 * _SPREAD_PX**2)), 0.0)
-    return np.asarray(weight / weight.sum())
+    inside = away <= STEADY_PX**2 + 1
+    weight = np.exp(-away[inside] / (2 * _SPREAD_PX**2))
+    return np.stack([row[inside], col[inside]], axis=1), weight / weight.sum()
 
 
-_WINDOW = _make_window()
+_WINDOW, _WEIGHTS = _make_window()
 
 
 def _make_places() -> NDArray[np.float64]:
     """Return, for means of matte in equal steps from 0 to 1, how far inside the edge the window stands."""
-    row, col = np.mgrid[-STEADY_PX : STEADY_PX + 1, -STEADY_PX : STEADY_PX + 1]
+    row, col = _WINDOW.T
     inside = np.linspace(-STEADY_PX - 1.0, STEADY_PX + 1.0, 801)
     mean = np.zeros(inside.size)
     turns = np.linspace(0, np.pi / 2, 12, endpoint=False)
     for turn in turns:
-        across = (col * np.cos(turn) + row * np.sin(turn))[..., None]
+        across = (col * np.cos(turn) + row * np.sin(turn))[:, None]
         matte = np.clip(0.5 + across + inside, 0, 1)
-        mean += (matte * _WINDOW[..., None]).sum(axis=(0, 1)) / turns.size
+        mean += (matte * _WEIGHTS[:, None]).sum(axis=0) / turns.size
     return np.interp(np.linspace(0, 1, _CELLS), mean, inside)
 
 
@@ -73,10 +74,10 @@ _STEEP = np.exp(-(np.arange(40 * _STEEP_CELLS) + 0.5) / _STEEP_CELLS / (2 * _ALO
 
 
 @njit(cache=True, nogil=True)
-def _steady_kernel(share, doubt, top, left, softness, out):  # type: ignore[no-untyped-def]
+def _steady_kernel(share, doubt, trust, top, left, softness, out):  # type: ignore[no-untyped-def]
     """Fill `out`, a tile that begins at (top, left) of `share`, with steadied shares.
 
-    `doubt` is the variance of each share, 0 where it is known.
+    `doubt` is the variance of each share, 0 where it is known, and `trust` one over it, or over the least.
     """
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
@@ -86,12 +87,12 @@ def _steady_kernel(share, doubt, top, left, softness, out):  # type: ignore[no-u
             if doubt[r, c] <= 0.0:
                 continue
             mean, down, right = 0.0, 0.0, 0.0
-            for i in range(_SIDE):
-                for j in range(_SIDE):
-                    part = _WINDOW[i, j] * share[r + i - STEADY_PX, c + j - STEADY_PX]
-                    mean += part
-                    down += part * (i - STEADY_PX)
-                    right += part * (j - STEADY_PX)
+            for number in range(_WEIGHTS.size):
+                i, j = _WINDOW[number, 0], _WINDOW[number, 1]
+                part = _WEIGHTS[number] * share[r + i, c + j]
+                mean += part
+                down += part * i
+                right += part * j
             size = math.hypot(down, right)
             if size < 0.1 or not 0.005 < mean < 0.995:
                 continue
@@ -102,32 +103,31 @@ def _steady_kernel(share, doubt, top, left, softness, out):  # type: ignore[no-u
             # one step of least squares: place, turn and bend
             a00, a01, a02, a11, a12, a22 = 1e-9, 0.0, 0.0, 1e-9, 0.0, 1e-6
             b0, b1, b2 = 0.0, 0.0, 0.0
-            for i in range(_SIDE):
-                for j in range(_SIDE):
-                    weight = _WINDOW[i, j]
-                    if weight == 0.0:
-                        continue
-                    across, along = _turn(i - STEADY_PX, j - STEADY_PX, down, right)
-                    away = across + place
-                    entry = int(away * away * _STEEP_CELLS)
-                    if entry >= _STEEP.size:
-                        continue
-                    steep = _STEEP[entry]
-                    y, x = r + i - STEADY_PX, c + j - STEADY_PX
-                    weight *= steep / (doubt[y, x] + _LEAST_DOUBT)
-                    left_over = share[y, x] - _ramp(away, softness)
-                    # the slope of a soft edge: 0.4 / 1.2 px in its middle
-                    slope = 0.33 * steep
-                    bend = 0.5 * along * along
-                    a00 += weight * slope * slope
-                    a01 += weight * slope * slope * along
-                    a02 += weight * slope * slope * bend
-                    a11 += weight * slope * slope * along * along
-                    a12 += weight * slope * slope * along * bend
-                    a22 += weight * slope * slope * bend * bend
-                    b0 += weight * slope * left_over
-                    b1 += weight * slope * left_over * along
-                    b2 += weight * slope * left_over * bend
+            for number in range(_WEIGHTS.size):
+                i, j = _WINDOW[number, 0], _WINDOW[number, 1]
+                across, along = _turn(i, j, down, right)
+                away = across + place
+                entry = int(away * away * _STEEP_CELLS)
+                if entry >= _STEEP.size:
+                    continue
+                steep = _STEEP[entry]
+                y, x = r + i, c + j
+                weight = _WEIGHTS[number] * steep * trust[y, x]
+                left_over = share[y, x] - _ramp(away, softness)
+                # the slope of a soft edge: 0.4 / 1.2 px in its middle
+                slope = 0.33 * steep
+                bend = 0.5 * along * along
+                pull = weight * slope * left_over
+                power = weight * slope * slope
+                a00 += power
+                a01 += power * along
+                a02 += power * bend
+                a11 += power * along * along
+                a12 += power * along * bend
+                a22 += power * bend * bend
+                b0 += pull
+                b1 += pull * along
+                b2 += pull * bend
             # the bend is held back: 1 / 6 px at most is likely
             a22 += 36.0
             m00 = a11 * a22 - a12 * a12
@@ -143,28 +143,17 @@ def _steady_kernel(share, doubt, top, left, softness, out):  # type: ignore[no-u
             bend_step = (m02 * b0 + m12 * b1 + (a00 * a11 - a01 * a01) * b2) / det
             place_step = min(1.5, max(-1.5, place_step))
             # what is left over, in variances
-            over, total = 0.0, 0.0
-            for i in range(_SIDE):
-                for j in range(_SIDE):
-                    weight = _WINDOW[i, j]
-                    if weight == 0.0:
-                        continue
-                    across, along = _turn(i - STEADY_PX, j - STEADY_PX, down, right)
-                    away = (
-                        across
-                        + place
-                        + place_step
-                        + along * turn_step
-                        + 0.5 * along * along * bend_step
-                    )
-                    y, x = r + i - STEADY_PX, c + j - STEADY_PX
-                    left_over = share[y, x] - _ramp(away, softness)
-                    over += weight * left_over * left_over / (doubt[y, x] + _LEAST_DOUBT)
-                    total += weight
-            over /= total
+            over = 0.0
+            for number in range(_WEIGHTS.size):
+                i, j = _WINDOW[number, 0], _WINDOW[number, 1]
+                across, along = _turn(i, j, down, right)
+                away = across + place + place_step + along * turn_step
+                away += 0.5 * along * along * bend_step
+                y, x = r + i, c + j
+                left_over = share[y, x] - _ramp(away, softness)
+                over += _WEIGHTS[number] * left_over * left_over * trust[y, x]
             fitted = _ramp(place + place_step, softness)
-            trust = 1.0 / (1.0 + (over / _MOST_OVER) ** 2)
-            out[row, col] = own + (fitted - own) * trust
+            out[row, col] = own + (fitted - own) / (1.0 + (over / _MOST_OVER) ** 2)
 
 
 @njit(cache=True, nogil=True)
@@ -229,5 +218,6 @@ def steady_share(
     halo = STEADY_HALO_PX
     inner = (slice(halo, share.shape[0] - halo), slice(halo, share.shape[1] - halo))
     steadied = np.empty_like(share[inner])
-    _steady_kernel(share, doubt, halo, halo, softness_px, steadied)
+    trust = np.reciprocal(doubt + np.float32(_LEAST_DOUBT))
+    _steady_kernel(share, doubt, trust, halo, halo, softness_px, steadied)
     return steadied, np.ascontiguousarray(figure[inner])
