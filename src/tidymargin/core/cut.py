@@ -33,7 +33,7 @@ from tidymargin.core.rim import RimFacts, solve_cut
 from tidymargin.core.side_by_side import run_together, work_through
 from tidymargin.core.spill import Spill, measure_spill
 from tidymargin.core.strays import drop_pieces
-from tidymargin.core.surface import ScreenGround
+from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround
 from tidymargin.core.walls import Fence, Guard, wall_off
 
 Nature = Literal["opaque", "ink"]
@@ -85,6 +85,7 @@ def measure_sheet(
     preparations: tuple[Preparation, ...] = (),
     also_rgb: tuple[tuple[float, float, float], ...] = (),
     tick: Tick = no_tick,
+    grid_px: int = GRID_SIDE_PX,
 ) -> SheetFacts:
     """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
 
@@ -105,6 +106,8 @@ def measure_sheet(
         Further flat colours of the ground, 0 to 255; with any, the ground is flat.
     tick : callable
         Told the share that is done, 0 to 1.
+    grid_px : int
+        Longer side of the grid that uneven grounds are kept on; coarser for a draft only.
 
     Raises
     ------
@@ -118,7 +121,7 @@ def measure_sheet(
         if also_rgb:
             detected = Detected(measure_flats(picture, ground_rgb, also_rgb))
         else:
-            detected = detect_ground(picture, ground_kind, ground_rgb)
+            detected = detect_ground(picture, ground_kind, ground_rgb, grid_px)
         tick(0.3)
         difference = measure_difference(picture, detected.ground)
     tick(0.55)

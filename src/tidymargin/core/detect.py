@@ -12,7 +12,13 @@ from tidymargin.core.errors import NoGroundError
 from tidymargin.core.ground import FlatGround, Ground, from_hex, measure_flat_ground
 from tidymargin.core.picture import Picture
 from tidymargin.core.side_by_side import run_together
-from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface, reduce_picture
+from tidymargin.core.surface import (
+    GRID_SIDE_PX,
+    ScreenGround,
+    SurfaceGround,
+    measure_surface,
+    reduce_picture,
+)
 
 GroundKind = Literal["flat", "paper", "screen", "checker"]
 GROUND_KINDS: tuple[GroundKind, ...] = ("flat", "paper", "screen", "checker")
@@ -73,6 +79,7 @@ def detect_ground(
     picture: Picture,
     kind: GroundKind | Literal["auto"] = "auto",
     rgb_srgb: tuple[float, float, float] | None = None,
+    grid_px: int = GRID_SIDE_PX,
 ) -> Detected:
     """Measure a ground of the kind asked for, or find out which kind the border shows.
 
@@ -84,6 +91,8 @@ def detect_ground(
         ``auto``, or what a person has said.
     rgb_srgb : tuple of 3 float, optional
         The ground's colour, 0 to 255, where a person has said it; `auto` then means flat.
+    grid_px : int
+        Longer side of the grid that surfaces are kept on.
 
     Raises
     ------
@@ -96,14 +105,16 @@ def detect_ground(
         return Detected(_measure_pattern(picture))
     if kind != "auto":
         of_kind = ScreenGround if kind == "screen" else SurfaceGround
-        return Detected(measure_surface(picture, of_kind, rgb_srgb))
+        return Detected(
+            measure_surface(picture, of_kind, rgb_srgb, reduce_picture(picture, grid_px))
+        )
     flat = measure_flat_ground(picture)
     pattern = measure_checker(picture)
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
     if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
         return Detected(flat)
-    reduced = reduce_picture(picture)
+    reduced = reduce_picture(picture, grid_px)
     kinds = (SurfaceGround, ScreenGround) if _is_strong(flat) else (SurfaceGround,)
     surface, *cloths = run_together(
         *[partial(measure_surface, picture, kind, reduced=reduced) for kind in kinds]

@@ -201,9 +201,9 @@ class Reduced:
     solid: NDArray[np.bool_]
 
 
-def reduce_picture(picture: Picture) -> Reduced:
-    """Average a picture down to the grid that surfaces are measured on."""
-    scale = max(1.0, max(picture.height, picture.width) / GRID_SIDE_PX)
+def reduce_picture(picture: Picture, side_px: int = GRID_SIDE_PX) -> Reduced:
+    """Average a picture down to the grid that surfaces are measured on, so many pixels along its longer side."""
+    scale = max(1.0, max(picture.height, picture.width) / side_px)
     size = (max(1, round(picture.width / scale)), max(1, round(picture.height / scale)))
     small = average_rgb(picture.rgb, size[1], size[0])
     linear = LINEAR_OF_U8[small]

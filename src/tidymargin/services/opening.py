@@ -26,7 +26,7 @@ from tidymargin.core.picture import Picture, Region
 from tidymargin.core.progress import Tick, no_tick
 from tidymargin.core.rim import RimFacts
 from tidymargin.core.spill import Spill
-from tidymargin.core.surface import ScreenGround, SurfaceGround
+from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround, SurfaceGround
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.packed import pack, unpack
 from tidymargin.formats.recipe import Recipe, from_steps
@@ -205,12 +205,16 @@ def _read_kept(workshop: Workshop, name: str, picture: Picture) -> Measured | No
     return Measured(picture, kept.facts, (row, col), kept.blotter, kept.page)
 
 
-def measure_by(recipe: Recipe, picture: Picture, tick: Tick = no_tick) -> SheetFacts:
+def measure_by(
+    recipe: Recipe, picture: Picture, tick: Tick = no_tick, grid_px: int = GRID_SIDE_PX
+) -> SheetFacts:
     """Measure what the work area holds as the recipe's first step says."""
     said = recipe.ground
     colour = None if said.colour == "auto" else from_hex(said.colour)
     also = tuple(from_hex(code) for code in said.also)
-    return measure_sheet(picture, colour, said.kind, said.figure, said.preparations, also, tick)
+    return measure_sheet(
+        picture, colour, said.kind, said.figure, said.preparations, also, tick, grid_px
+    )
 
 
 def cut_by(recipe: Recipe, picture: Picture) -> Cutter:

@@ -38,6 +38,7 @@ MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
 DRAFT_PX = 500
+_DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
 
 Rgba = NDArray[np.uint8]
 
@@ -279,7 +280,7 @@ def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
         if alpha is not None:
             alpha = np.asarray(cv2.resize(alpha, (view.width, view.height)), np.uint8)
         small = Picture(shown, alpha)
-        return cut_out(small, measure_by(recipe, small)).render_whole()
+        return cut_out(small, measure_by(recipe, small, grid_px=_DRAFT_GRID_PX)).render_whole()
 
     return _keep(workshop, ("draft", facts_name(sheet, recipe)), make)
 
