@@ -25,6 +25,7 @@ from tidymargin.core.page import find_page
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.progress import Tick, no_tick
 from tidymargin.core.rim import RimFacts
+from tidymargin.core.side_by_side import run_together
 from tidymargin.core.spill import Spill
 from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround, SurfaceGround
 from tidymargin.formats.decode import decode_picture
@@ -178,9 +179,11 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
     found = _read_kept(workshop, name, picture)
     if found is None:
         facts = measure_by(recipe, picture, workshop.executor.tick)
-        spot = find_spot(facts, facts.calm.tolerance)
-        page = propose_page(recipe, picture, facts)
-        blotter = choose_blotter(picture, facts)
+        spot, page, blotter = run_together(
+            lambda: find_spot(facts, facts.calm.tolerance),
+            lambda: propose_page(recipe, picture, facts),
+            lambda: choose_blotter(picture, facts),
+        )
         found = Measured(picture, facts, spot, blotter, page)
         kept = _Kept(facts, spot, blotter, page)
         workshop.executor.submit(
