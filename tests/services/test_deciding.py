@@ -8,7 +8,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
-from tidymargin.services import deciding, history
+from tidymargin.services import deciding, finding, history, settings
 from tidymargin.services.exporting import export_sheet, key_file
 from tidymargin.services.opening import (
     add_sheet,
@@ -33,7 +33,7 @@ def alpha_of(workshop, sheet):
 
 
 def test_a_pockets_decision_replaces_the_one_before_and_leaves_the_others(workshop, sheet):
-    first, second = deciding.load_pockets(workshop, sheet).listed
+    first, second = finding.load_pockets(workshop, sheet).listed
     now = deciding.decide_pocket(workshop, sheet.id, sheet.head, first.row, first.col, "clear")
     assert alpha_of(workshop, now)[first.row, first.col] == 0
     assert alpha_of(workshop, now)[second.row, second.col] == 255
@@ -43,7 +43,7 @@ def test_a_pockets_decision_replaces_the_one_before_and_leaves_the_others(worksh
     assert [entry.verdict for entry in entries] == ["keep"]
     assert alpha_of(workshop, now)[first.row, first.col] == 255
     both = deciding.decide_pockets(workshop, now.id, now.head, "clear")
-    assert deciding.load_pockets(workshop, both).to_decide == 0
+    assert finding.load_pockets(workshop, both).to_decide == 0
     assert alpha_of(workshop, both)[[first.row, second.row], [first.col, second.col]].tolist() == [0, 0]  # fmt: skip
 
 
@@ -59,67 +59,67 @@ def draw_barbell(size=240):
 
 def test_a_pocket_that_splits_hands_its_decision_on_and_of_merged_ones_the_later_counts(workshop):
     sheet = add_sheet(workshop, draw_barbell(), "barbell.png")
-    wide = deciding.set_tolerance(workshop, sheet.id, sheet.head, 8.0)
-    (joined,) = deciding.load_pockets(workshop, wide).listed
+    wide = settings.set_tolerance(workshop, sheet.id, sheet.head, 8.0)
+    (joined,) = finding.load_pockets(workshop, wide).listed
     cleared = deciding.decide_pocket(workshop, wide.id, wide.head, joined.row, joined.col, "clear")
-    split = deciding.set_tolerance(workshop, cleared.id, cleared.head, 1.0)
-    parts = deciding.load_pockets(workshop, split).listed
+    split = settings.set_tolerance(workshop, cleared.id, cleared.head, 1.0)
+    parts = finding.load_pockets(workshop, split).listed
     assert sorted((p.verdict, p.reason) for p in parts) == [("clear", "split"), ("clear", "yours")]
     alpha = decode_picture(export_sheet(workshop, split)).picture.alpha
     assert alpha[120, [70, 120, 170]].tolist() == [0, 255, 0]
 
     one = next(p for p in parts if p.reason == "split")
     kept = deciding.decide_pocket(workshop, split.id, split.head, one.row, one.col, "keep")
-    assert {p.reason for p in deciding.load_pockets(workshop, kept).listed} == {"yours"}
-    merged = deciding.set_tolerance(workshop, kept.id, kept.head, 8.0)
-    (again,) = deciding.load_pockets(workshop, merged).listed
+    assert {p.reason for p in finding.load_pockets(workshop, kept).listed} == {"yours"}
+    merged = settings.set_tolerance(workshop, kept.id, kept.head, 8.0)
+    (again,) = finding.load_pockets(workshop, merged).listed
     assert (again.verdict, again.reason) == ("keep", "merged")
 
 
 def test_a_decision_stays_with_its_place_when_the_work_area_changes(workshop, sheet):
-    first = deciding.load_pockets(workshop, sheet).listed[0]
+    first = finding.load_pockets(workshop, sheet).listed[0]
     cleared = deciding.decide_pocket(workshop, sheet.id, sheet.head, first.row, first.col, "clear")
     corners = [(40, 60), (230, 60), (230, 235), (40, 235)]
-    cropped = deciding.set_area(workshop, cleared.id, cleared.head, corners)
+    cropped = settings.set_area(workshop, cleared.id, cleared.head, corners)
     alpha = decode_picture(export_sheet(workshop, cropped)).picture.alpha
     assert alpha.shape == (175, 190)
     assert alpha[first.row - 60, first.col - 40] == 0
-    turned = deciding.turn_area(workshop, cropped.id, cropped.head, 1)
+    turned = settings.turn_area(workshop, cropped.id, cropped.head, 1)
     alpha = decode_picture(export_sheet(workshop, turned)).picture.alpha
     assert alpha.shape == (190, 175)
     assert alpha[first.col - 40, 174 - (first.row - 60)] == 0
     # what is decided on the turned crop is kept in the picture's own places
-    other = deciding.load_pockets(workshop, turned).listed[1]
+    other = finding.load_pockets(workshop, turned).listed[1]
     kept = deciding.keep_place(workshop, turned.id, turned.head, 100, 20)
     pick = read_recipe_of(kept).reach.picks[0]
     assert (pick.x, pick.y) == (40 + 100, 60 + 174 - 20)
     both = deciding.decide_pocket(workshop, kept.id, kept.head, other.row, other.col, "clear")
-    whole = deciding.set_area(workshop, both.id, both.head, "auto")
+    whole = settings.set_area(workshop, both.id, both.head, "auto")
     assert alpha_of(workshop, whole)[120, 90] == 0
     assert alpha_of(workshop, whole)[120, 180] == 0
-    beside = deciding.set_area(workshop, whole.id, whole.head, [(0, 0), (60, 0), (60, 60), (0, 60)])
+    beside = settings.set_area(workshop, whole.id, whole.head, [(0, 0), (60, 0), (60, 60), (0, 60)])
     assert decode_picture(export_sheet(workshop, beside)).picture.alpha.shape == (60, 60)
 
 
 def test_a_tilted_area_is_undone_and_a_page_is_squared_up(workshop):
     photo, _ = photograph_letter(1)
     sheet = add_sheet(workshop, to_png(photo), "letter.png")
-    tilted = deciding.tilt_area(workshop, sheet.id, sheet.head, -4)
+    tilted = settings.tilt_area(workshop, sheet.id, sheet.head, -4)
     assert not area_of(tilted).is_upright
     with pytest.raises(BadParameterError, match="No page"):
-        deciding.square_up(workshop, tilted.id, tilted.head)  # somebody has set the area
+        settings.square_up(workshop, tilted.id, tilted.head)  # somebody has set the area
     back = history.undo_change(workshop, tilted.id, tilted.head)
     assert area_of(back).is_whole
-    squared = deciding.square_up(workshop, back.id, back.head)
+    squared = settings.square_up(workshop, back.id, back.head)
     assert np.abs(np.array(area_of(squared).corners) - PAGE_CORNERS).max() < 3
 
 
 def test_a_group_goes_together_and_comes_back_together(workshop, sheet):
-    groups = deciding.load_strays(workshop, sheet)
+    groups = finding.load_strays(workshop, sheet)
     assert [len(group.places) for group in groups] == [7]
     dropped = deciding.drop_group(workshop, sheet.id, sheet.head, 1)
     assert (alpha_of(workshop, dropped)[:, :30] == 0).all()
-    assert deciding.load_strays(workshop, dropped) == ()
+    assert finding.load_strays(workshop, dropped) == ()
     back = deciding.bring_back_drops(workshop, dropped.id, dropped.head)
     np.testing.assert_array_equal(alpha_of(workshop, back), alpha_of(workshop, sheet))
     again = deciding.drop_group(workshop, back.id, back.head, 1)
@@ -141,7 +141,7 @@ def test_tuning_at_a_place_takes_it_or_just_spares_it(workshop, sheet):
 
 
 def test_a_figure_pick_and_a_guard_hold_what_a_high_tolerance_would_take(workshop, sheet):
-    wide = deciding.set_tolerance(workshop, sheet.id, sheet.head, 30)
+    wide = settings.set_tolerance(workshop, sheet.id, sheet.head, 30)
     assert alpha_of(workshop, wide)[200, 140] == 0
     picked = deciding.keep_place(workshop, wide.id, wide.head, 200, 140)
     assert alpha_of(workshop, picked)[200, 140] == 255
@@ -156,9 +156,9 @@ def test_a_figure_pick_and_a_guard_hold_what_a_high_tolerance_would_take(worksho
 def test_what_is_seen_is_what_is_exported_after_every_kind_of_decision(workshop, sheet):
     now = deciding.drop_group(workshop, sheet.id, sheet.head, 1)
     now = deciding.decide_pockets(workshop, now.id, now.head, "clear")
-    now = deciding.set_small_pieces(workshop, now.id, now.head, 30, 10)
+    now = settings.set_small_pieces(workshop, now.id, now.head, 30, 10)
     now = deciding.add_fence(workshop, now.id, now.head, [(60, 170), (220, 170)])
-    now = deciding.set_start(workshop, now.id, now.head, "everywhere")
+    now = settings.set_start(workshop, now.id, now.head, "everywhere")
     cut = decode_picture(export_sheet(workshop, now)).picture
     view = render_view(workshop, now, View(20, 30, 1, 200, 190))
     np.testing.assert_array_equal(view[..., 3], cut.alpha[30:220, 20:220])
@@ -170,15 +170,15 @@ def test_what_is_seen_is_what_is_exported_after_every_kind_of_decision(workshop,
 def test_small_pictures_are_small_and_of_what_they_say(workshop, sheet):
     thumbnail = decode_picture(make_thumbnail(workshop, sheet)).picture
     assert (thumbnail.height, thumbnail.width) == (PAD_PX, PAD_PX)
-    pocket = deciding.load_pockets(workshop, sheet).listed[0]
+    pocket = finding.load_pockets(workshop, sheet).listed[0]
     crop = decode_picture(make_crop(workshop, sheet, pocket.box)).picture
     assert max(crop.height, crop.width) <= 48
     assert (crop.rgb[crop.height // 2, crop.width // 2] > 250).all()
 
 
 def test_the_kind_and_nature_that_a_person_says_are_measured_and_reported(workshop, sheet):
-    now = deciding.set_figure(workshop, sheet.id, sheet.head, "ink")
-    now = deciding.set_ground(workshop, now.id, now.head, "paper")
+    now = settings.set_figure(workshop, sheet.id, sheet.head, "ink")
+    now = settings.set_ground(workshop, now.id, now.head, "paper")
     facts = load_measured(workshop, now).facts
     assert (facts.ground.kind, facts.nature) == ("paper", "ink")
     assert now.resolved["ground"] == "paper"

@@ -2,7 +2,7 @@ import pytest
 
 from tests.conftest import read_png
 from tidymargin.core.errors import OlderEngineError
-from tidymargin.services import deciding, history, opening, viewing
+from tidymargin.services import changing, history, opening, settings, viewing
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured
 
@@ -22,13 +22,13 @@ def test_an_older_engines_sheet_is_never_cut_anew_unasked_and_both_cuts_can_be_s
     assert viewing.make_thumbnail(workshop, sheet) == then  # the tray goes on showing the old cut
     for refused in (
         lambda: export_sheet(workshop, sheet),
-        lambda: deciding.set_tolerance(workshop, sheet.id, sheet.head, 9.0),
+        lambda: settings.set_tolerance(workshop, sheet.id, sheet.head, 9.0),
     ):
         with pytest.raises(OlderEngineError, match="older engine"):
             refused()
     assert workshop.sheets.load(sheet.id).head == sheet.head
     assert viewing.make_comparison(workshop, sheet) == then  # this badge is cut alike by both
-    now = deciding.use_new_cut(workshop, sheet.id, sheet.head)
+    now = changing.use_new_cut(workshop, sheet.id, sheet.head)
     assert now.engine_version == opening.ENGINE_VERSION
     assert str(history.list_history(workshop, now)[0].said) == "Cut by the present engine"
     assert export_sheet(workshop, now)

@@ -13,7 +13,7 @@ from tidymargin.core.picture import Region
 from tidymargin.core.reach import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services import deciding, history
+from tidymargin.services import deciding, history, settings
 from tidymargin.services.cache import ByteCache
 from tidymargin.services.executor import Executor, Priority
 from tidymargin.services.exporting import (
@@ -157,7 +157,7 @@ def test_views_at_full_size_are_the_exported_pixels_after_any_tuning(workshop, s
     deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
     for tolerance in (1, 30, 1.2):
         now = workshop.sheets.load(sheet.id)
-        now = deciding.set_tolerance(workshop, now.id, now.head, tolerance)
+        now = settings.set_tolerance(workshop, now.id, now.head, tolerance)
         exported = decode_picture(export_sheet(workshop, now)).picture
         view = render_view(workshop, now, View(40, 25, 1, 90, 100))
         np.testing.assert_array_equal(view[..., 3], exported.alpha[25:125, 40:130])
@@ -186,11 +186,11 @@ def test_the_original_is_shown_as_it_came(workshop, sheet, badge):
 
 def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
     steps = [
-        lambda s: deciding.set_tolerance(workshop, s.id, s.head, 6.4),
+        lambda s: settings.set_tolerance(workshop, s.id, s.head, 6.4),
         lambda s: deciding.pick_place(workshop, s.id, s.head, 80, 20),
-        lambda s: deciding.set_ground_colour(workshop, s.id, s.head, "#FFFFFE"),
-        lambda s: deciding.set_backdrop(workshop, s.id, s.head, "#112233"),
-        lambda s: deciding.set_trim(workshop, s.id, s.head, True, 5),
+        lambda s: settings.set_ground_colour(workshop, s.id, s.head, "#FFFFFE"),
+        lambda s: settings.set_backdrop(workshop, s.id, s.head, "#112233"),
+        lambda s: settings.set_trim(workshop, s.id, s.head, True, 5),
         lambda s: deciding.keep_place(workshop, s.id, s.head, 80, 80),
         lambda s: deciding.remove_thing(workshop, s.id, s.head, "pick", 1),
         lambda s: deciding.guard_place(workshop, s.id, s.head, 80, 80),
@@ -198,10 +198,10 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
         lambda s: deciding.remove_thing(workshop, s.id, s.head, "guard", 1),
         lambda s: deciding.add_fence(workshop, s.id, s.head, [(3, 3), (90, 40)]),
         lambda s: deciding.decide_pockets(workshop, s.id, s.head, "keep"),
-        lambda s: deciding.set_start(workshop, s.id, s.head, "everywhere"),
-        lambda s: deciding.set_small_pieces(workshop, s.id, s.head, 9, 4),
-        lambda s: deciding.set_figure(workshop, s.id, s.head, "ink"),
-        lambda s: deciding.set_ground(workshop, s.id, s.head, "paper"),
+        lambda s: settings.set_start(workshop, s.id, s.head, "everywhere"),
+        lambda s: settings.set_small_pieces(workshop, s.id, s.head, 9, 4),
+        lambda s: settings.set_figure(workshop, s.id, s.head, "ink"),
+        lambda s: settings.set_ground(workshop, s.id, s.head, "paper"),
     ]
     states = [sheet]
     for step in steps:
@@ -217,7 +217,7 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
     for expected in reversed(states[:-1]):
         now = history.undo_change(workshop, now.id, now.head)
         assert read_recipe_of(now) == read_recipe_of(expected)
-    same = deciding.set_tolerance(workshop, now.id, now.head, "auto")
+    same = settings.set_tolerance(workshop, now.id, now.head, "auto")
     assert same.head == now.head  # what changes nothing makes no row
 
 
@@ -234,7 +234,7 @@ def test_the_bench_and_the_command_line_make_the_same_file(workshop, sheet, badg
 
 
 def test_a_restart_finds_the_same_cut(workshop, sheet):
-    before = export_sheet(workshop, deciding.set_tolerance(workshop, sheet.id, sheet.head, 9))
+    before = export_sheet(workshop, settings.set_tolerance(workshop, sheet.id, sheet.head, 9))
     again = open_workshop(workshop.folder)
     assert export_sheet(again, again.sheets.load(sheet.id)) == before
     again.close()
@@ -247,7 +247,7 @@ def test_trimming_leaves_the_figure_and_an_even_transparent_margin(workshop, she
     rows = np.flatnonzero(cut[..., 3].any(axis=1))
     cols = np.flatnonzero(cut[..., 3].any(axis=0))
     for margin in (0, 3, 200):
-        sheet = deciding.set_trim(workshop, sheet.id, sheet.head, True, margin)
+        sheet = settings.set_trim(workshop, sheet.id, sheet.head, True, margin)
         out = read_png(export_sheet(workshop, sheet)).copy()
         core = cut[rows[0] : rows[-1] + 1, cols[0] : cols[-1] + 1]
         shown = out[margin : len(out) - margin, margin : out.shape[1] - margin]

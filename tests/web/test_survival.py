@@ -21,7 +21,7 @@ import pytest
 
 import tidymargin
 from tests.conftest import to_png
-from tidymargin.services import deciding, history
+from tidymargin.services import deciding, history, settings
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.services.workshop import open_workshop
@@ -192,7 +192,7 @@ def test_a_full_disk_is_said_in_a_sentence_and_loses_nothing_saved(
     assert [s.id for s in again.sheets.list_all()] == [sheet.id]
     assert again.sheets.load(sheet.id).head == kept.head
     assert again.originals.load(sheet.original) == badge_png
-    more = deciding.set_trim(again, sheet.id, kept.head, False, 3)  # and it goes on
+    more = settings.set_trim(again, sheet.id, kept.head, False, 3)  # and it goes on
     assert read_recipe_of(more).export.margin_px == 3
     again.close()
 
@@ -237,13 +237,13 @@ def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same
     def change(now):
         place = (chance.randrange(160), chance.randrange(160))
         ways = [
-            lambda: deciding.set_tolerance(workshop, now.id, now.head, round(chance.uniform(0, 50), 1)),
-            lambda: deciding.set_trim(workshop, now.id, now.head, chance.random() < 0.5, chance.randrange(9)),
+            lambda: settings.set_tolerance(workshop, now.id, now.head, round(chance.uniform(0, 50), 1)),
+            lambda: settings.set_trim(workshop, now.id, now.head, chance.random() < 0.5, chance.randrange(9)),
             lambda: deciding.pick_place(workshop, now.id, now.head, *place),
             lambda: deciding.keep_place(workshop, now.id, now.head, *place),
             lambda: deciding.guard_place(workshop, now.id, now.head, *place),
-            lambda: deciding.set_start(workshop, now.id, now.head, chance.choice(["outside", "everywhere"])),
-            lambda: deciding.set_small_pieces(workshop, now.id, now.head, chance.randrange(20), chance.randrange(20)),
+            lambda: settings.set_start(workshop, now.id, now.head, chance.choice(["outside", "everywhere"])),
+            lambda: settings.set_small_pieces(workshop, now.id, now.head, chance.randrange(20), chance.randrange(20)),
             lambda: history.undo_change(workshop, now.id, now.head),
             lambda: history.redo_change(workshop, now.id, now.head),
             lambda: history.visit_state(workshop, now.id, now.head, chance.choice(list(recipes))),

@@ -15,7 +15,7 @@ from flask import (
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.errors import BadParameterError
-from tidymargin.services import deciding, history
+from tidymargin.services import changing, deciding, finding, history, settings
 from tidymargin.services.exporting import export_name, to_export_name
 from tidymargin.services.opening import (
     area_of,
@@ -54,8 +54,8 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     measured = load_measured(workshop, sheet) if is_measured(workshop, sheet) else None
     facts = measured.facts if measured else None
     area = area_of(sheet, recipe)
-    pockets = deciding.load_pockets(workshop, sheet) if measured else None
-    narrows = deciding.load_narrows(workshop, sheet) if measured else ()
+    pockets = finding.load_pockets(workshop, sheet) if measured else None
+    narrows = finding.load_narrows(workshop, sheet) if measured else ()
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
@@ -91,7 +91,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "facts": facts,
             "reasons": [say_reason(reason) for reason in find_reasons(facts)],
             "pockets": pockets,
-            "strays": [(g, say_group(g)) for g in deciding.load_strays(workshop, sheet)],
+            "strays": [(g, say_group(g)) for g in finding.load_strays(workshop, sheet)],
             "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
             "page": measured.page,
             "narrows": [(n, say_narrow(n, area.width * area.height)) for n in narrows],
@@ -144,13 +144,13 @@ def _read_seen() -> int:
 def set_tolerance(sheet_id: int) -> Response | AnyResponse:
     """Set the sheet's tolerance."""
     tolerance = _read_number("tolerance", float)
-    return _answer(deciding.set_tolerance(the_workshop(), sheet_id, _read_seen(), tolerance))
+    return _answer(settings.set_tolerance(the_workshop(), sheet_id, _read_seen(), tolerance))
 
 
 @blueprint.post("/tolerance/measured")
 def reset_tolerance(sheet_id: int) -> Response | AnyResponse:
     """Go back to the measured tolerance."""
-    return _answer(deciding.set_tolerance(the_workshop(), sheet_id, _read_seen(), "auto"))
+    return _answer(settings.set_tolerance(the_workshop(), sheet_id, _read_seen(), "auto"))
 
 
 @blueprint.post("/area")
@@ -164,81 +164,81 @@ def set_area(sheet_id: int) -> Response | AnyResponse:
         raise BadParameterError(
             gettext("Expected each corner as x,y in pixels, such as 120,45."), field="area"
         ) from error
-    return _answer(deciding.set_area(the_workshop(), sheet_id, _read_seen(), corners))
+    return _answer(settings.set_area(the_workshop(), sheet_id, _read_seen(), corners))
 
 
 @blueprint.post("/area/whole")
 def reset_area(sheet_id: int) -> Response | AnyResponse:
     """Work on the whole picture."""
-    return _answer(deciding.set_area(the_workshop(), sheet_id, _read_seen(), "auto"))
+    return _answer(settings.set_area(the_workshop(), sheet_id, _read_seen(), "auto"))
 
 
 @blueprint.post("/area/turn/<any(left, right):way>")
 def turn_area(sheet_id: int, way: str) -> Response | AnyResponse:
     """Turn the work area by a quarter."""
     quarters = 1 if way == "right" else 3
-    return _answer(deciding.turn_area(the_workshop(), sheet_id, _read_seen(), quarters))
+    return _answer(settings.turn_area(the_workshop(), sheet_id, _read_seen(), quarters))
 
 
 @blueprint.post("/area/tilt")
 def tilt_area(sheet_id: int) -> Response | AnyResponse:
     """Tilt what the work area holds."""
     degrees = _read_number("degrees", float)
-    return _answer(deciding.tilt_area(the_workshop(), sheet_id, _read_seen(), degrees))
+    return _answer(settings.tilt_area(the_workshop(), sheet_id, _read_seen(), degrees))
 
 
 @blueprint.post("/area/page")
 def square_up(sheet_id: int) -> Response | AnyResponse:
     """Make the page that was found the work area."""
-    return _answer(deciding.square_up(the_workshop(), sheet_id, _read_seen()))
+    return _answer(settings.square_up(the_workshop(), sheet_id, _read_seen()))
 
 
 @blueprint.post("/ground")
 def set_ground(sheet_id: int) -> Response | AnyResponse:
     """Set the ground's kind."""
     kind = request.form.get("kind", "")
-    return _answer(deciding.set_ground(the_workshop(), sheet_id, _read_seen(), kind))
+    return _answer(settings.set_ground(the_workshop(), sheet_id, _read_seen(), kind))
 
 
 @blueprint.post("/ground/colour")
 def set_ground_colour(sheet_id: int) -> Response | AnyResponse:
     """Set the ground's colour."""
     colour = request.form.get("colour", "")
-    return _answer(deciding.set_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
+    return _answer(settings.set_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
 
 
 @blueprint.post("/ground/also")
 def add_ground_colour(sheet_id: int) -> Response | AnyResponse:
     """Add a further flat colour to the ground."""
     colour = request.form.get("colour", "")
-    return _answer(deciding.add_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
+    return _answer(settings.add_ground_colour(the_workshop(), sheet_id, _read_seen(), colour))
 
 
 @blueprint.post("/ground/also/<int:number>/remove")
 def remove_ground_colour(sheet_id: int, number: int) -> Response | AnyResponse:
     """Take a further colour of the ground away."""
-    return _answer(deciding.remove_ground_colour(the_workshop(), sheet_id, _read_seen(), number))
+    return _answer(settings.remove_ground_colour(the_workshop(), sheet_id, _read_seen(), number))
 
 
 @blueprint.post("/figure")
 def set_figure(sheet_id: int) -> Response | AnyResponse:
     """Set the figure's nature."""
     nature = request.form.get("figure", "")
-    return _answer(deciding.set_figure(the_workshop(), sheet_id, _read_seen(), nature))
+    return _answer(settings.set_figure(the_workshop(), sheet_id, _read_seen(), nature))
 
 
 @blueprint.post("/preparations")
 def switch_preparation(sheet_id: int) -> Response | AnyResponse:
     """Begin or end doing something for the key only."""
     chosen = request.form.get("preparation", "")
-    return _answer(deciding.switch_preparation(the_workshop(), sheet_id, _read_seen(), chosen))
+    return _answer(settings.switch_preparation(the_workshop(), sheet_id, _read_seen(), chosen))
 
 
 @blueprint.post("/start")
 def set_start(sheet_id: int) -> Response | AnyResponse:
     """Set where clearing starts."""
     start = request.form.get("start", "")
-    return _answer(deciding.set_start(the_workshop(), sheet_id, _read_seen(), start))
+    return _answer(settings.set_start(the_workshop(), sheet_id, _read_seen(), start))
 
 
 @blueprint.post("/small-pieces")
@@ -247,7 +247,7 @@ def set_small_pieces(sheet_id: int) -> Response | AnyResponse:
     crumbs_px = int(_read_number("crumbs_px", int))
     pinholes_px = int(_read_number("pinholes_px", int))
     return _answer(
-        deciding.set_small_pieces(the_workshop(), sheet_id, _read_seen(), crumbs_px, pinholes_px)
+        settings.set_small_pieces(the_workshop(), sheet_id, _read_seen(), crumbs_px, pinholes_px)
     )
 
 
@@ -344,13 +344,13 @@ def bring_back_drops(sheet_id: int) -> Response | AnyResponse:
 def set_spill(sheet_id: int) -> Response | AnyResponse:
     """Set how much of a screen's light is taken off, in percent."""
     amount = _read_number("spill", float) / 100
-    return _answer(deciding.set_spill(the_workshop(), sheet_id, _read_seen(), amount))
+    return _answer(settings.set_spill(the_workshop(), sheet_id, _read_seen(), amount))
 
 
 @blueprint.post("/inks/<any(drop, keep):verdict>")
 def decide_ink(sheet_id: int, verdict: str) -> Response | AnyResponse:
     """Drop one of several inks, or bring it back."""
-    decide = deciding.drop_ink if verdict == "drop" else deciding.bring_back_ink
+    decide = settings.drop_ink if verdict == "drop" else settings.bring_back_ink
     return _answer(decide(the_workshop(), sheet_id, _read_seen(), request.form.get("ink", "")))
 
 
@@ -364,7 +364,7 @@ def fence_narrow(sheet_id: int, number: int) -> Response | AnyResponse:
 def set_backdrop(sheet_id: int) -> Response | AnyResponse:
     """Set the backdrop of any colour."""
     backdrop = request.form.get("backdrop", "")
-    return _answer(deciding.set_backdrop(the_workshop(), sheet_id, _read_seen(), backdrop))
+    return _answer(settings.set_backdrop(the_workshop(), sheet_id, _read_seen(), backdrop))
 
 
 @blueprint.post("/export")
@@ -372,7 +372,7 @@ def set_trim(sheet_id: int) -> Response | AnyResponse:
     """Set what part of the sheet is exported."""
     trim = request.form.get("extent") == "trim"
     margin_px = int(_read_number("margin_px", int))
-    return _answer(deciding.set_trim(the_workshop(), sheet_id, _read_seen(), trim, margin_px))
+    return _answer(settings.set_trim(the_workshop(), sheet_id, _read_seen(), trim, margin_px))
 
 
 @blueprint.post("/undo")
@@ -407,7 +407,7 @@ def _read_work() -> str:
 @blueprint.post("/new-cut")
 def use_new_cut(sheet_id: int) -> Response | AnyResponse:
     """Take an older engine's sheet as the present one cuts it."""
-    return _answer(deciding.use_new_cut(the_workshop(), sheet_id, _read_seen()))
+    return _answer(changing.use_new_cut(the_workshop(), sheet_id, _read_seen()))
 
 
 @blueprint.get("/progress")

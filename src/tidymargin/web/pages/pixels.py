@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
-from tidymargin.services.deciding import load_narrows, load_pockets, load_strays, look_at_place
 from tidymargin.services.exporting import export_sheet, to_export_name
+from tidymargin.services.finding import load_narrows, load_pockets, load_strays, look_at_place
 from tidymargin.services.opening import area_of, load_measured, load_tolerance
 from tidymargin.services.viewing import View
 from tidymargin.store.sheets import Sheet
