@@ -16,9 +16,7 @@ from tidymargin.core.side_by_side import work_through
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
 _CALM_SHARE = 3e-4
-_LONGEST_CALM = (
-    4.0  # farther up the calm nothing is gained: the rim is solved, not cut at the tolerance
-)
+_LONGEST_CALM = 4.0  # farther up nothing is gained: the rim is solved, not cut at the tolerance
 _FALLING = 0.75  # of a tail of noise each step brings less than this share of the one before
 _JUMP_SHARE = 0.005  # a share of the sheet taken in within one step is a jump even when scattered
 _PIECE_SHARE = 2e-5

@@ -10,9 +10,7 @@ from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_o
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.picture import Picture, Region
 
-_BIN_SHIFT = (
-    4  # 16 levels a channel: wide enough for JPEG grain, far narrower than a figure's contrast
-)
+_BIN_SHIFT = 4  # 16 levels a channel: wide enough for coding, far narrower than any contrast
 _NEAR = 4.0  # differences up to this belong to the mode's own spread
 
 

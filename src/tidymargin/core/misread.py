@@ -18,9 +18,7 @@ _NOTCH_STEPS = 2
 MISREAD_HALO_PX = _NOTCH_STEPS + 1
 """How much of the surroundings mending needs."""
 
-_CONTRAST = (
-    24.0  # levels of luma between an even colour and the screen, below which luma tells nothing
-)
+_CONTRAST = 24.0  # levels between an even colour and the screen, below which luma tells nothing
 _TRACE = 8.0  # levels that a place differs from the screen by, at least
 _NO_LEAN = 0.06  # of the way from the figure's colour to the screen's
 _NOISE = 2.0  # grains that luma has to say more by

@@ -32,9 +32,7 @@ _SHARP_PX = 1.4  # as coding and the grid of pixels leave an edge that was as sh
 _ASLANT = 0.8  # walks go along rows and columns, and cross most edges at an angle
 _TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
 _LEAST_LOSSY_GRAIN = 1.0
-_STAIN_PX = (
-    3  # how much farther than luma halved chroma carries the ground's colour into the figure
-)
+_STAIN_PX = 3  # how much farther than luma halved chroma carries the ground's colour in
 
 
 @njit(cache=True, nogil=True)
