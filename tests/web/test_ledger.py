@@ -111,9 +111,11 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     page = post(client, token, now(), "start", start="everywhere")
     assert "Clear from everywhere" in words(page.select_one("#step-reach .sentence"))
     post(client, token, now(), "start", start="outside")
-    page = post(client, token, now(), "small-pieces", crumbs_px="40", pinholes_px="9")
+    page = post(client, token, now(), "small-pieces", crumbs_px="400", pinholes_px="9")
     reach = read_recipe_of(now()).reach
-    assert (reach.crumbs_px, reach.pinholes_px) == (40, 9)
+    assert (reach.crumbs_px, reach.pinholes_px) == (400, 9)
+    said = words(page.select_one("#small-count"))  # the seven alike
+    assert said == "7 crumbs are dropped, 0 pinholes filled."
     assert (reach.picks, reach.guards, reach.fences, reach.drops) == ((), (), (), ())
     undone = 0
     while now().undo:  # every one of them was a row of the history

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.crumbs import Tidied, tidy_small
+from tidymargin.core.crumbs import tidy_small
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
 from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
 from tidymargin.core.difference import Difference, all_figure, measure_difference
@@ -15,6 +15,7 @@ from tidymargin.core.flats import FlatsGround, measure_flats
 from tidymargin.core.ground import Ground, border_pixels
 from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.levels import NEVER
+from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets, open_pockets
 from tidymargin.core.prepare import Preparation, prepare_steps
@@ -264,8 +265,10 @@ class Cutter:
         The sheet's, 0 to 50.
     pockets : Pockets
         At that tolerance.
-    tidied : Tidied or None
-        After crumbs and pinholes; None where none were asked for.
+    tidied : PackedMask or None
+        What is cleared after crumbs and pinholes; None where none were asked for.
+    dropped, filled : int
+        How many crumbs and pinholes that took.
     spill, dropped_inks :
         See `Decisions`.
     tried : float or None
@@ -277,7 +280,9 @@ class Cutter:
     levels: Levels
     tolerance: float
     pockets: Pockets
-    tidied: Tidied | None = None
+    tidied: PackedMask | None = None
+    dropped: int = 0
+    filled: int = 0
     spill: float = 1.0
     dropped_inks: tuple[tuple[int, int, int], ...] = ()
     tried: float | None = None
@@ -290,18 +295,17 @@ class Cutter:
     @property
     def size_bytes(self) -> int:
         """Memory that its own arrays take, beside the facts and levels."""
-        opened = self.pockets.opened
-        tidied = 0 if self.tidied is None else self.tidied.cleared.nbytes
-        return 1000 + tidied + (0 if opened is None else opened.nbytes)
+        kept = (self.pockets.opened, self.tidied)
+        return 1000 + sum(mask.size_bytes for mask in kept if mask is not None)
 
     def cleared(self, region: Region) -> NDArray[np.bool_]:
         """Return what is cleared in a region, pockets and crumbs included, (h, w) bool."""
         if self.tidied is not None:
-            found = self.tidied.cleared[region.slices].copy()
+            found = self.tidied.over(region)
         else:
             found = clear(self.reach, self.tolerance, region)
             if self.pockets.opened is not None:
-                found |= self.pockets.opened[region.slices]
+                found |= self.pockets.opened.over(region)
         if self.tried is not None:
             then = clear(self.reach, self.tried, region)
             if self.tried > self.tolerance:
@@ -414,7 +418,12 @@ def cut_by_levels(
         else None
     )
     tidied = tidy_small(cleared, crumb_px, decisions.pinhole_px, haze=faint)
-    return replace(cutter, tidied=tidied)
+    return replace(
+        cutter,
+        tidied=PackedMask.of(tidied.cleared),
+        dropped=tidied.dropped,
+        filled=tidied.filled,
+    )
 
 
 def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decisions()) -> Cutter:

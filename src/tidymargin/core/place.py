@@ -82,8 +82,9 @@ def describe_place(cutter: Cutter, row: int, col: int) -> Place:
     opened = cutter.pockets.opened
     step = int(steps[row, col])
     goes_at = _to_tolerance(step)
-    if opened is not None and opened[row, col]:
-        back = _area_around(steps, row, col, to_step(cutter.tolerance)) & opened
+    if opened is not None and opened.over(here)[0, 0]:
+        back = _area_around(steps, row, col, to_step(cutter.tolerance))
+        back &= opened.over(whole(picture.height, picture.width))
         choice = PocketChoice(row, col, "keep")
         return Place(Meaning.OPENED_POCKET, goes_at, reached_at, choice, back, float(back.mean()))
     if cleared[row, col]:

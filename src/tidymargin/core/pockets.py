@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.ground import Ground
+from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Region
 from tidymargin.core.pieces import mark_pieces
 from tidymargin.core.side_by_side import work_through
@@ -86,12 +87,12 @@ class Pockets:
     ----------
     listed : tuple of Pocket
         The largest, by falling area.
-    opened : (H, W) ndarray of bool or None
+    opened : PackedMask or None
         What is cleared of them; None when nothing is.
     """
 
     listed: tuple[Pocket, ...]
-    opened: NDArray[np.bool_] | None
+    opened: PackedMask | None
 
     @property
     def to_decide(self) -> int:
@@ -169,7 +170,8 @@ def find_pockets(
 
     work_through(describe, order[:_MOST_LISTED])
     listed = tuple(described[n] for n in order[:_MOST_LISTED])
-    return Pockets(listed, _open(labels, opens))
+    opened = _open(labels, opens)
+    return Pockets(listed, None if opened is None else PackedMask.of(opened))
 
 
 def open_pockets(

@@ -45,6 +45,17 @@ def load_strays(workshop: Workshop, sheet: Sheet) -> tuple[StrayGroup, ...]:
     return _look_for(workshop, sheet, "strays", lambda _, cleared: find_strays(cleared))
 
 
+def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:
+    """Return how many crumbs are dropped and how many pinholes filled at a sheet's present state."""
+    recipe = read_recipe_of(sheet)
+
+    def count() -> tuple[int, int]:
+        cutter = load_cutter(workshop, sheet, recipe)
+        return cutter.dropped, cutter.filled
+
+    return workshop.executor.run(f"small:{cut_name(sheet, recipe)}", Priority.VIEW, count)
+
+
 def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place:
     """Say what a click at a place would do."""
     recipe = read_recipe_of(sheet)

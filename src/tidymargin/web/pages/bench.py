@@ -91,6 +91,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "facts": facts,
             "reasons": [say_reason(reason) for reason in find_reasons(facts)],
             "pockets": pockets,
+            "small": finding.count_small(workshop, sheet),
             "strays": [(g, say_group(g)) for g in finding.load_strays(workshop, sheet)],
             "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
             "page": measured.page,
