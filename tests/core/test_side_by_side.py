@@ -4,14 +4,15 @@ import threading
 
 import pytest
 
-from tidymargin.core.side_by_side import run_together, work_through
+from tidymargin.core.side_by_side import run_together, work_out, work_through
 
 
 def test_every_part_is_done_once_and_results_keep_their_order():
     done = []
     work_through(done.append, range(500))
     assert sorted(done) == list(range(500))
-    assert run_together(*[lambda n=n: n * n for n in range(20)]) == [n * n for n in range(20)]
+    assert work_out(lambda n: n * n, range(20)) == [n * n for n in range(20)]
+    assert run_together(lambda: "one", lambda: 2) == ["one", 2]
 
 
 def test_an_error_is_raised_and_no_further_part_is_begun():

@@ -12,7 +12,7 @@ from tidymargin.core.difference import STEP
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Region
 from tidymargin.core.pieces import find_largest_pieces, is_solid_kernel
-from tidymargin.core.side_by_side import work_through
+from tidymargin.core.side_by_side import work_out
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
 _CALM_SHARE = 3e-4
@@ -82,10 +82,14 @@ def _count_rows(
     levels: NDArray[np.uint8], count: Callable[[int, int, NDArray[np.int64]], None]
 ) -> NDArray[np.int64]:
     """Return the sum of what is counted by level, (256,), in every few rows."""
-    ends = [*range(0, levels.shape[0], _ROWS), levels.shape[0]]
-    counts = np.zeros((len(ends) - 1, 256), np.int64)
-    work_through(lambda part: count(ends[part], ends[part + 1], counts[part]), range(len(counts)))
-    return np.asarray(counts.sum(axis=0))
+
+    def count_some(first: int) -> NDArray[np.int64]:
+        counts = np.zeros(256, np.int64)
+        count(first, min(first + _ROWS, levels.shape[0]), counts)
+        return counts
+
+    counted = work_out(count_some, range(0, levels.shape[0], _ROWS))
+    return np.asarray(np.sum(counted, axis=0), np.int64)
 
 
 @njit(cache=True, nogil=True)
@@ -177,13 +181,12 @@ def find_jumps(
     areas = largest[:, 0]
     is_jump = (areas >= least) | (wanted & (counts >= _JUMP_SHARE * levels.size))
     found = sorted(np.flatnonzero(is_jump), key=lambda level: -areas[level])[:_MOST_JUMPS]
-    jumps: dict[int, Jump] = {}
-
-    def describe(level: int) -> None:
-        jumps[level] = _to_jump(levels, steps, level, largest[level], noise_step)
-
-    work_through(describe, [int(level) for level in sorted(found)])
-    return tuple(jumps[level] for level in sorted(jumps))
+    return tuple(
+        work_out(
+            lambda level: _to_jump(levels, steps, int(level), largest[level], noise_step),
+            sorted(found),
+        )
+    )
 
 
 def _noise_end(curve: NDArray[np.float64], grain: float) -> float:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.ground import Ground, to_hex
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.side_by_side import work_through
+from tidymargin.core.side_by_side import work_out
 
 _BAND_PX = 128
 _MARGIN_PX = 8
@@ -113,13 +113,13 @@ def _gather_cores(
     """Return samples at the middles of strokes, (N, 8); see `_cores_kernel`."""
     everywhere = whole(picture.height, picture.width)
     every = max(1, picture.area_px // 4_000_000)
-    found: dict[int, NDArray[np.float32]] = {}
+    none = np.empty((0, 8), np.float32)
 
-    def gather(band: Region) -> None:
+    def gather(band: Region) -> NDArray[np.float32]:
         outer = band.grown(_MARGIN_PX, everywhere)
         kept = stands[outer.slices]
         if not kept.any():
-            return
+            return none
         inside_px = np.asarray(
             cv2.distanceTransform(np.pad(kept.view(np.uint8), 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
         )
@@ -128,11 +128,9 @@ def _gather_cores(
             picture.rgb[outer.slices], ground.over(outer), inside_px,
             band.top - outer.top, band.bottom - outer.top, every, around, out,
         )  # fmt: skip
-        found[band.top] = out[:count].copy()
+        return out[:count].copy()
 
-    work_through(gather, everywhere.bands(_BAND_PX))
-    parts = [found[top] for top in sorted(found)]
-    return np.concatenate(parts or [np.empty((0, 8), np.float32)])[:_MOST_SAMPLES]
+    return np.concatenate(work_out(gather, everywhere.bands(_BAND_PX)))[:_MOST_SAMPLES]
 
 
 def _split_inks(away: NDArray[np.float32]) -> list[NDArray[np.bool_]]:

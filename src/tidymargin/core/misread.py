@@ -166,7 +166,7 @@ def mend_misread(
         The figure colours there, 0 to 255. Modified.
     """
     _solid_kernel(rgb, ground, cleared, grain, *corner, share, figure)
-    even = palette_rgb @ np.array((0.299, 0.587, 0.114), np.float32)
+    even = np.array([to_luma_chroma_kernel(*map(float, c))[0] for c in palette_rgb], np.float32)
     palette = np.column_stack([palette_rgb, even])[np.argsort(even, kind="stable")]
     luma = np.empty(share.shape, np.float32)
     for kernel in (*(_NOTCH_STEPS * (_notches_kernel,)), _teeth_kernel):

@@ -13,7 +13,7 @@ from tidymargin.core.ground import Ground
 from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Region
 from tidymargin.core.pieces import mark_pieces
-from tidymargin.core.side_by_side import work_through
+from tidymargin.core.side_by_side import work_out
 
 Verdict = Literal["clear", "keep"]
 Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours", "split", "merged"]
@@ -163,15 +163,11 @@ def find_pockets(
     labels, stats, opens, reasons = found
     areas = stats[:, cv2.CC_STAT_AREA]
     order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
-    described: dict[int, Pocket] = {}
-
-    def describe(n: int) -> None:
-        described[n] = _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n])
-
-    work_through(describe, order[:_MOST_LISTED])
-    listed = tuple(described[n] for n in order[:_MOST_LISTED])
+    listed = work_out(
+        lambda n: _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
+    )
     opened = _open(labels, opens)
-    return Pockets(listed, None if opened is None else PackedMask.of(opened))
+    return Pockets(tuple(listed), None if opened is None else PackedMask.of(opened))
 
 
 def open_pockets(

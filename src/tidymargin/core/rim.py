@@ -179,9 +179,9 @@ def solve_cut(
         ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
     lossless = facts.stain_px == facts.width_px
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
-    mends = facts.is_screen and not lossless and facts.ink_rgb is None
-    reach = CARRY_PX + (0 if lossless or facts.ink_rgb is not None else STEADY_HALO_PX)
-    reach += MISREAD_HALO_PX if mends else 0
+    reach = CARRY_PX
+    if not lossless and facts.ink_rgb is None:
+        reach += STEADY_HALO_PX + (MISREAD_HALO_PX if facts.is_screen else 0)
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
     figure = np.zeros((*share.shape, 3), np.float32)
     first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
@@ -216,7 +216,7 @@ def solve_cut(
                 rgb, ground, inside_px, first_row, first_col, share[window], figure[window]
             )
         share, figure = steady_share(share, figure, doubt, facts.softness_px)
-        if mends:
+        if facts.is_screen:
             reach -= STEADY_HALO_PX
             first_row, first_col, _, _, window = _find_window(margins, height, width, reach)
             mend_misread(

@@ -8,6 +8,7 @@ from functools import cache
 from typing import Any, TypeVar
 
 T = TypeVar("T")
+R = TypeVar("R")
 
 
 def _count_cores() -> int:
@@ -53,12 +54,18 @@ def work_through(work: Callable[[T], object], parts: Iterable[T]) -> None:
             raise error
 
 
-def run_together(*calls: Callable[[], Any]) -> list[Any]:
-    """Return what each call returns, in their order, having run them side by side; see `work_through`."""
-    found: dict[int, Any] = {}
+def work_out(call: Callable[[T], R], parts: Iterable[T]) -> list[R]:
+    """Return what `call` makes of each part, in the parts' order; see `work_through`."""
+    given = list(parts)
+    found: dict[int, R] = {}
 
     def run(number: int) -> None:
-        found[number] = calls[number]()
+        found[number] = call(given[number])
 
-    work_through(run, range(len(calls)))
-    return [found[number] for number in range(len(calls))]
+    work_through(run, range(len(given)))
+    return [found[number] for number in range(len(given))]
+
+
+def run_together(*calls: Callable[[], Any]) -> list[Any]:
+    """Return what each call returns, in their order, having run them side by side; see `work_through`."""
+    return work_out(lambda call: call(), calls)

@@ -1,5 +1,6 @@
 """Words of the interface: the catalogue, names of things, and phrases that can be changed."""
 
+import re
 from dataclasses import dataclass
 
 from flask import render_template
@@ -65,6 +66,12 @@ STATES = {
 }
 
 
+_STOPPED = re.compile(
+    r'(?<!class="held">)((?:<svg class="swatch"[^>]*><rect[^>]*/></svg>&nbsp;)?'
+    r'<button class="phrase[^>]*>[^<]*</button>[,.;:])'
+)
+
+
 @dataclass(frozen=True, slots=True)
 class StepView:
     """A step as it stands in the ledger; `state` is empty where nothing was measured or decided."""
@@ -76,8 +83,12 @@ class StepView:
 
 
 def fill(template: str, **slots: str | Markup) -> Markup:
-    """Fill the slots of a translated sentence; what is not markup is escaped."""
-    return Markup(escape(template)) % slots
+    """Fill the slots of a translated sentence; what is not markup is escaped.
+
+    A phrase is held together with its swatch and with a stop after it, which a browser would let begin a line.
+    """
+    filled = str(Markup(escape(template)) % slots)
+    return Markup(_STOPPED.sub(r'<span class="held">\1</span>', filled))
 
 
 def phrase(step: str, name: str, value: str, *, swatch: str = "", number: bool = False) -> Markup:
