@@ -82,6 +82,37 @@ def test_a_place_without_any_chroma_of_the_screen_is_solid_where_noise_allows_to
     assert np.array_equal(figure[10, 5], seen if mended else PALE)
 
 
+BRASS, HIGHLIGHT = np.array((139.0, 106.0, 46.0)), np.array((255.0, 238.0, 108.0))
+
+
+def put_shade(solved, reading, seen_of_screen):
+    """Make a strip of brass as light as the screen, two places of which were read as a little of a highlight."""
+    solved.rgb[:, :12] = BRASS
+    solved.figure[:, :12] = BRASS
+    for row in (10, 11):
+        own = BRASS + seen_of_screen * (np.array(BLUE) - BRASS)
+        grey = np.dot(BRASS - own, (0.299, 0.587, 0.114))
+        solved.put(row, 11, np.rint(own + grey), reading, HIGHLIGHT)
+
+
+@pytest.mark.parametrize(("screen", "mended"), [(0.1, True), (0.4, False)])
+def test_a_shade_that_goes_on_is_no_mixture_of_a_highlight_and_the_screen(screen, mended):
+    solved = Solved()
+    put_shade(solved, 0.3, screen)
+    share, figure = solved.mend()
+    assert share[10, 11] == pytest.approx(1.0 if mended else 0.3)
+    assert figure[10, 11] == pytest.approx(BRASS if mended else HIGHLIGHT, abs=1)
+
+
+def test_a_little_of_a_highlight_stays_one_where_no_shade_is_as_dark():
+    solved = Solved()
+    put_shade(solved, 0.3, 0.1)
+    solved.rgb[:, :11] = HIGHLIGHT
+    share, figure = solved.mend()
+    assert share[10, 11] < 0.5
+    assert figure[10, 11, 0] > 200
+
+
 def test_a_part_is_mended_as_in_the_whole():
     random = np.random.default_rng(5)
     solved = Solved()

@@ -13,7 +13,8 @@ from tidymargin.core.first_look import find_spot
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.reach import Pick
 from tidymargin.demo.almanac import make_almanac
-from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
+from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
+from tidymargin.demo.grounds import add_grain, make_screen
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 
@@ -176,3 +177,19 @@ def test_a_faint_leftover_is_a_crumb_and_a_strong_one_of_its_size_is_not():
     assert not tidied.cleared[45, 45]
     assert not tidy_small(cleared, 5, 0).cleared[15, 15]
     assert not cleared[15, 15]
+
+
+@pytest.mark.parametrize(("wide_px", "edge"), [(12, (139, 106, 46)), (30, (148, 114, 49))])
+def test_a_figure_that_grows_as_dark_as_the_screen_keeps_its_edge(wide_px, edge):
+    height, width = 300, 360
+    row, col = np.mgrid[:height, :width].astype(np.float32)
+    deep = 200 + 0.07 * col - row - 0.5
+    rgba = np.zeros((height, width, 4), np.float32)
+    lit = np.clip(deep / wide_px, 0, 1)[..., None]
+    rgba[..., :3] = np.array((250, 200, 90)) * lit + np.array(edge) * (1 - lit)
+    rgba[..., 3] = np.clip(deep + 0.5, 0, 1) * ((col > 40) & (col < 320) & (row > 60))
+    cloth = make_screen(height, width, np.random.default_rng(1), code="#3E9B4F")
+    shot = add_grain(mix_over(rgba, cloth), np.random.default_rng(2), 2.0)
+    picture = decode_picture(encode_picture(shot, "jpg", 90)).picture
+    score = score_cut(cut_out(picture, measure_sheet(picture)).render_whole(), to_true_cut(rgba))
+    assert score.rim < 0.7  # as dark as the screen for sure, it would be 0.8 to 0.9

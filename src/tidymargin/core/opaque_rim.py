@@ -2,8 +2,10 @@
 
 F of a mixed pixel is taken from the nearest sure figure pixel whose colour explains it, or, in strokes too
 thin to have one, from the most different pixel along the stroke. Luma and chroma are weighted by how far
-each can be trusted, since lossy coding blurs chroma.
+each can be trusted, since lossy coding blurs chroma, and since a figure's shade may go on changing to its edge.
 """
+
+import math
 
 import numpy as np
 from numba import njit
@@ -26,6 +28,9 @@ NEAR_LOSSY_PX = 4
 """How far around the pixel it was found at a figure colour is averaged, where coding is lossy."""
 
 _EXPLAINED = 2.0
+_SHADED = 40.0  # levels of luma to the ground, above which shade matters little
+_SLOPE_PX = 4.0  # over which a change of shade is measured
+_UNSURE = 3.0  # what a share that is off by the change of shade does to the figure's chroma
 _DOUBTED = 0.2
 _FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its noise
 _SHALLOW = 16.0  # doubt in a share that is too small for its depth
@@ -76,6 +81,41 @@ def _mean_sure(rgb, sure, row, col, grain, lossy, palette):  # type: ignore[no-u
                 least = gap
                 red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
     return red, green, blue
+
+
+@njit(cache=True, nogil=True)
+def _mean_luma(rgb, inside_px, row, col):  # type: ignore[no-untyped-def]
+    """Return the mean luma of the nine places around one, all of the figure; below 0 where they are not."""
+    if not (1 <= row < inside_px.shape[0] - 1 and 1 <= col < inside_px.shape[1] - 1):
+        return -1.0
+    total = 0.0
+    for there in range(row - 1, row + 2):
+        for here in range(col - 1, col + 2):
+            if inside_px[there, here] == 0:
+                return -1.0
+            y, _, _ = to_luma_chroma_kernel(
+                float(rgb[there, here, 0]), float(rgb[there, here, 1]), float(rgb[there, here, 2])
+            )
+            total += y
+    return total / 9.0
+
+
+@njit(cache=True, nogil=True)
+def _guess_shade(rgb, inside_px, row, col, best_row, best_col, grain):  # type: ignore[no-untyped-def]
+    """Return by how many levels of luma a figure's shade may have changed on the way to a rim pixel.
+
+    (best_row, best_col) is where its colour was found; what changes farther in goes on changing.
+    """
+    down, right = best_row - row, best_col - col
+    away = math.hypot(down, right)
+    if away < 1.0:
+        return 0.0
+    here = _mean_luma(rgb, inside_px, best_row, best_col)
+    step = _SLOPE_PX / away
+    far = _mean_luma(rgb, inside_px, best_row + round(step * down), best_col + round(step * right))
+    if here < 0.0 or far < 0.0:
+        return 0.0
+    return max(0.0, abs(here - far) * away / _SLOPE_PX - grain)
 
 
 @njit(cache=True, nogil=True)
@@ -269,15 +309,20 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 continue
             fy, fu, fv = to_luma_chroma_kernel(red, green, blue)
             fy, fu, fv = fy - by, fu - bu, fv - bv
-            share, _ = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
+            changed = 0.0
+            if lossy and explained and abs(fy) < _SHADED:
+                changed = _guess_shade(rgb, inside_px, row, col, best_row, best_col, grain)
+                changed /= max(1.0, abs(fy))
+            swing, unsure = math.hypot(ringing, changed), _UNSURE * min(0.5, changed)
+            share, _ = solve_share(y, u, v, fy, fu, fv, grain, swing, blur)
             if (
                 lossy and deep > 1.5 and share < 1.0
             ):  # short of solid by no more than coding explains
                 short = 1.0 - share
-                doubt = _DOUBT * doubt_share(fy, fu, fv, grain, ringing, blur)
+                doubt = _DOUBT * doubt_share(fy, fu, fv, grain, swing, blur)
                 share = 1.0 - short * short * short / (short * short + doubt)
             doubt_out[out_row, out_col] = (
-                doubt_share(fy, fu, fv, grain, ringing, blur) if lossy else 0.0
+                doubt_share(fy, fu, fv, grain, swing, blur) if lossy else 0.0
             )
             share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
@@ -291,7 +336,8 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 # what leans to the ground is most likely its chroma, blurred by coding
                 stained = gap_u * fu + gap_v * fv < 0.0
                 likely = _STAINED if stained else 2.0 * fade
-                chroma_doubt = (2.0 * grain + likely * blur * (fu * fu + fv * fv) ** 0.5) / share
+                likely = likely * blur + unsure
+                chroma_doubt = (2.0 * grain + likely * math.hypot(fu, fv)) / share
                 luma_trust = gap_y**4 / (gap_y**4 + luma_doubt**4 + 1e-9)
                 chroma_gap = (gap_u * gap_u + gap_v * gap_v) ** 2
                 chroma_trust = chroma_gap / (chroma_gap + chroma_doubt**4 + 1e-9)
