@@ -13,7 +13,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.pockets import PocketChoice
 from tidymargin.core.reach import Pick, build_reach, clear, seed_outside, to_step
-from tidymargin.core.strays import find_strays
+from tidymargin.core.strays import find_unwanted
 from tidymargin.core.walls import Guard, wall_off
 from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_screen
@@ -150,7 +150,7 @@ def test_punched_holes_are_proposed_as_one_group_and_dropped_together():
         d.ellipse(150, 260, 5, d.colour("#404040"))  # like them, but elsewhere
 
     picture = on_white(pad, 300)
-    groups = find_strays(cleared_of(picture))
+    groups = find_unwanted(cleared_of(picture)).groups
     assert [(len(g.places), g.edge) for g in groups] == [(9, "left")]
     cleared = cleared_of(picture, drops=groups[0].places)
     assert cleared[:, :30].all()

@@ -115,11 +115,11 @@ def test_a_tilted_area_is_undone_and_a_page_is_squared_up(workshop):
 
 
 def test_a_group_goes_together_and_comes_back_together(workshop, sheet):
-    groups = finding.load_strays(workshop, sheet)
+    groups = finding.load_unwanted(workshop, sheet).groups
     assert [len(group.places) for group in groups] == [7]
     dropped = deciding.drop_group(workshop, sheet.id, sheet.head, 1)
     assert (alpha_of(workshop, dropped)[:, :30] == 0).all()
-    assert finding.load_strays(workshop, dropped) == ()
+    assert finding.load_unwanted(workshop, dropped).groups == ()
     back = deciding.bring_back_drops(workshop, dropped.id, dropped.head)
     np.testing.assert_array_equal(alpha_of(workshop, back), alpha_of(workshop, sheet))
     again = deciding.drop_group(workshop, back.id, back.head, 1)

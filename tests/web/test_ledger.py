@@ -230,3 +230,26 @@ def test_numbers_are_said_with_no_more_digits_than_help():
     assert [name_colour(c) for c in ("#ffffff", "#000000", "#e8b23a")] == ["white", "black", "#E8B23A"]  # fmt: skip
     assert to_curve_x(0) == 0
     assert to_curve_x(12.5) == pytest.approx(to_curve_x(50) / 2)
+
+
+def test_dust_is_offered_with_its_sizes_and_dropped_by_one_click(client, token, workshop):
+    rgb = np.full((300, 300, 3), 255, np.uint8)
+    rgb[100:110, 30:270] = (30, 40, 90)
+    for number in range(9):
+        rgb[
+            20 + number % 3 * 120 : 22 + number % 3 * 120,
+            40 + number // 3 * 110 : 43 + number // 3 * 110,
+        ] = 90
+    sheet = add_sheet(workshop, to_png(rgb), "dusty.png")
+    page = ledger_of(client, workshop, sheet)
+    assert words(page.select_one("#specks")).startswith(
+        "9 specks of 6 px; all else has 2400 or more"
+    )
+    assert client.get(page.select_one("#specks img")["src"]).mimetype == "image/png"
+    fields = {field["name"]: field["value"] for field in page.select("#specks input[name$=_px]")}
+    page = post(client, token, sheet, "small-pieces", **fields)
+    assert page.select_one("#specks") is None
+    assert client.get(f"/sheets/{sheet.id}/specks.png").status_code == 404
+    assert "9 crumbs are dropped" in words(page.select_one("#small-count"))
+    page = post(client, token, workshop.sheets.load(sheet.id), "undo")
+    assert page.select_one("#specks")

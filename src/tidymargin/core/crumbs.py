@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.pieces import mark_pieces
+from tidymargin.core.pieces import find_standing, mark_pieces
 
 HAZE_PX = 1000
 """How large a faint standing piece may be and still be a leftover of lossy coding: a run of its blocks."""
@@ -74,18 +74,15 @@ def tidy_small(
     out = cleared.copy()
     dropped = 0
     if crumb_px > 1:
-        count, found, stats, _ = cv2.connectedComponentsWithStats(
-            (~cleared).view(np.uint8), connectivity=8, ltype=cv2.CV_32S
-        )
-        labels, areas = np.asarray(found, np.int32), np.asarray(stats)[:, cv2.CC_STAT_AREA]
-        small = areas < crumb_px
+        standing = find_standing(cleared)
+        small = standing.areas < crumb_px
         if haze is not None:
-            peaks = np.zeros(count, np.int64)
-            _peak_kernel(labels, haze[0], peaks)
-            small |= (areas <= HAZE_PX) & (peaks <= haze[1])
+            peaks = np.zeros(len(small), np.int64)
+            _peak_kernel(standing.labels, haze[0], peaks)
+            small |= (standing.areas <= HAZE_PX) & (peaks <= haze[1])
         small[0] = False
         dropped = int(small.sum())
         if dropped:
-            mark_pieces(labels, small, out)
+            mark_pieces(standing.labels, small, out)
     filled = _fill_small(out.copy(), pinhole_px, out) if pinhole_px > 1 else 0
     return Tidied(dropped, filled, out)

@@ -1,4 +1,4 @@
-"""Solid things that are not wanted: punched holes and their like, found as groups by likeness and place."""
+"""Solid things that are not wanted: punched holes and their like, found as groups by likeness and place, and dust."""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -9,7 +9,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.picture import Region
-from tidymargin.core.pieces import mark_pieces
+from tidymargin.core.pieces import Standing, find_standing, mark_pieces
+from tidymargin.core.specks import Specks, find_specks
 
 Edge = Literal["left", "right", "top", "bottom"]
 
@@ -51,20 +52,13 @@ def _first_place_kernel(labels, rows, cols):  # type: ignore[no-untyped-def]
                 rows[label], cols[label] = row, col
 
 
-def _label(cleared: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:  # fmt: skip
-    _, labels, stats, middles = cv2.connectedComponentsWithStats(
-        (~cleared).view(np.uint8), connectivity=8, ltype=cv2.CV_32S
-    )
-    return np.asarray(labels, np.int32), np.asarray(stats, np.int32), np.asarray(middles)
-
-
-def find_strays(cleared: NDArray[np.bool_], least_px: int = 12) -> tuple[StrayGroup, ...]:
+def find_strays(standing: Standing, least_px: int = 12) -> tuple[StrayGroup, ...]:
     """Find groups of pieces that look like a pad's holes or a film's perforation.
 
     Parameters
     ----------
-    cleared : (H, W) ndarray of bool
-        What is cleared; pieces are what stands.
+    standing : Standing
+        The pieces of a cut.
     least_px : int
         Smaller pieces are crumbs and not looked at.
 
@@ -73,10 +67,10 @@ def find_strays(cleared: NDArray[np.bool_], least_px: int = 12) -> tuple[StrayGr
     tuple of StrayGroup
         Of at least four compact pieces each, alike in size and in one line along an edge.
     """
-    height, width = cleared.shape
-    labels, stats, middles = _label(cleared)
+    labels, stats, middles = standing.labels, standing.stats, standing.middles
+    height, width = labels.shape
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].astype(np.float64)
-    areas = stats[:, cv2.CC_STAT_AREA].astype(np.float64)
+    areas = standing.areas.astype(np.float64)
     compact = (areas >= least_px) & (areas > 0.5 * sides.prod(axis=1))
     compact &= sides.max(axis=1) < 2.2 * sides.min(axis=1)
     compact[0] = False
@@ -115,6 +109,20 @@ def find_strays(cleared: NDArray[np.bool_], least_px: int = 12) -> tuple[StrayGr
     return tuple(groups)
 
 
+@dataclass(frozen=True, slots=True)
+class Unwanted:
+    """Solid things that may not be wanted: groups along an edge, and dust."""
+
+    groups: tuple[StrayGroup, ...]
+    specks: Specks | None
+
+
+def find_unwanted(cleared: NDArray[np.bool_]) -> Unwanted:
+    """Find solid things that may not be wanted; `cleared`, (H, W) bool, is what is cleared."""
+    standing = find_standing(cleared)
+    return Unwanted(find_strays(standing), find_specks(cleared, standing))
+
+
 def drop_pieces(
     cleared: NDArray[np.bool_], places: tuple[tuple[int, int], ...]
 ) -> NDArray[np.bool_]:
@@ -127,11 +135,11 @@ def drop_pieces(
     places : tuple of (row, col)
         A place where nothing stands drops nothing.
     """
-    labels, stats, _ = _label(cleared)
-    drops = np.zeros(len(stats), np.bool_)
+    standing = find_standing(cleared)
+    drops = np.zeros(len(standing.stats), np.bool_)
     for row, col in places:
-        drops[labels[row, col]] = True
+        drops[standing.labels[row, col]] = True
     drops[0] = False
     out = cleared.copy()
-    mark_pieces(labels, drops, out)
+    mark_pieces(standing.labels, drops, out)
     return out

@@ -11,7 +11,7 @@ from tidymargin.core.ground import to_hex
 from tidymargin.core.picture import Region
 from tidymargin.core.pockets import Pocket, PocketChoice
 from tidymargin.services.changing import change_step, require_number
-from tidymargin.services.finding import load_narrows, load_pockets, load_strays, look_at_place
+from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.opening import area_of, load_measured, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
@@ -148,7 +148,7 @@ def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -
 def drop_group(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
     """Drop a group of solid things together; groups are numbered from 1."""
     sheet = workshop.sheets.load(sheet_id)
-    groups = load_strays(workshop, sheet)
+    groups = load_unwanted(workshop, sheet).groups
     require_number(number, list(groups), "group")
     drops = list(read_recipe_of(sheet).reach.drops)
     drops += [_to_pair(area_of(sheet), row, col) for row, col in groups[number - 1].places]

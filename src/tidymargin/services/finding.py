@@ -11,7 +11,7 @@ from tidymargin.core.narrows import Narrow, find_narrows
 from tidymargin.core.picture import whole
 from tidymargin.core.place import Place, describe_place
 from tidymargin.core.pockets import Pockets
-from tidymargin.core.strays import StrayGroup, find_strays
+from tidymargin.core.strays import Unwanted, find_unwanted
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import cut_name, load_cutter, read_recipe_of
 from tidymargin.services.workshop import Workshop
@@ -40,9 +40,9 @@ def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
     return _look_for(workshop, sheet, "narrows", find)
 
 
-def load_strays(workshop: Workshop, sheet: Sheet) -> tuple[StrayGroup, ...]:
-    """Return groups of solid things that may not be wanted; those dropped already are not among them."""
-    return _look_for(workshop, sheet, "strays", lambda _, cleared: find_strays(cleared))
+def load_unwanted(workshop: Workshop, sheet: Sheet) -> Unwanted:
+    """Return solid things that may not be wanted; those dropped already are not among them."""
+    return _look_for(workshop, sheet, "unwanted", lambda _, cleared: (find_unwanted(cleared),))[0]
 
 
 def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:

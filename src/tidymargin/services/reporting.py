@@ -3,7 +3,7 @@
 from typing import Any
 
 from tidymargin.core.picture import whole
-from tidymargin.core.strays import find_strays
+from tidymargin.core.strays import find_unwanted
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import cut_by, propose_page
@@ -16,7 +16,8 @@ def report_file(data: bytes, recipe: Recipe) -> dict[str, Any]:
     cutter = cut_by(recipe, picture)
     facts = cutter.facts
     work = cutter.picture
-    strays = find_strays(cutter.cleared(whole(work.height, work.width)))
+    unwanted = find_unwanted(cutter.cleared(whole(work.height, work.width)))
+    specks = unwanted.specks
     page = propose_page(recipe, work, facts)
     return {
         "width": work.width,
@@ -40,5 +41,8 @@ def report_file(data: bytes, recipe: Recipe) -> dict[str, Any]:
             {"tolerance": j.tolerance, "x": j.col, "y": j.row, "area_px": j.area_px}
             for j in facts.jumps
         ],
-        "groups": [{"count": len(g.places), "edge": g.edge, "area_px": g.area_px} for g in strays],
+        "groups": [
+            {"count": len(g.places), "edge": g.edge, "area_px": g.area_px} for g in unwanted.groups
+        ],
+        "specks": specks and {"count": specks.count, "most_px": specks.most_px},
     }

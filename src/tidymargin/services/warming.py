@@ -15,7 +15,7 @@ from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.place import describe_place
 from tidymargin.core.reach import Pick
-from tidymargin.core.strays import find_strays
+from tidymargin.core.strays import find_unwanted
 from tidymargin.core.walls import Guard
 from tidymargin.formats.encode import encode_png
 
@@ -76,7 +76,7 @@ def _use(cutter: Cutter) -> None:
     for place in (0, 40, 110, 150):
         cutter.render(Region(place, place, place + 20, place + 20))
     describe_place(cutter, 75, 75)
-    find_strays(cutter.cleared(everywhere))
+    find_unwanted(cutter.cleared(everywhere))
     average_down(rgba, top=0.0, left=0.0, cell=2.0, height=40, width=40)
     samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), (_SIDE_PX, _SIDE_PX))
     shift_view(rgba, rgba, samples, (1, 2))

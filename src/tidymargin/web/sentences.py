@@ -13,6 +13,7 @@ from tidymargin.core.ground import Ground
 from tidymargin.core.narrows import Narrow
 from tidymargin.core.place import Meaning, Place
 from tidymargin.core.pockets import Pocket, Pockets
+from tidymargin.core.specks import Specks
 from tidymargin.core.strays import StrayGroup
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
@@ -225,6 +226,21 @@ def say_group(group: StrayGroup) -> str:
         "%(n)s alike, along the %(edge)s edge",
         n=len(group.places),
         edge=gettext(_EDGES[group.edge]),
+    )
+
+
+def say_specks(specks: Specks) -> str:
+    """Say what dust is told by."""
+    sizes = (
+        gettext("%(n)s px", n=specks.most_px)
+        if specks.least_px == specks.most_px
+        else gettext("%(least)s to %(most)s px", least=specks.least_px, most=specks.most_px)
+    )
+    return gettext(
+        "%(n)s specks of %(sizes)s; all else has %(next)s or more",
+        n=specks.count,
+        sizes=sizes,
+        next=specks.next_px,
     )
 
 

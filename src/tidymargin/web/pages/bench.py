@@ -33,7 +33,7 @@ from tidymargin.services.viewing import keep_proof, load_proof
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
-from tidymargin.web.sentences import list_pockets, say_group, say_narrow, say_recipe
+from tidymargin.web.sentences import list_pockets, say_group, say_narrow, say_recipe, say_specks
 from tidymargin.web.words import CHANGES, KINDS, NATURES, PREPARATIONS, STARTS, gettext, say_reason
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
@@ -79,6 +79,7 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     values["has_older"] = values["older"] and load_proof(workshop, sheet) is not None
     if measured and facts and pockets:
         keep_proof(workshop, sheet)
+        unwanted = finding.load_unwanted(workshop, sheet)
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
         values |= {
@@ -92,7 +93,9 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "reasons": [say_reason(reason) for reason in find_reasons(facts)],
             "pockets": pockets,
             "small": finding.count_small(workshop, sheet),
-            "strays": [(g, say_group(g)) for g in finding.load_strays(workshop, sheet)],
+            "strays": [(g, say_group(g)) for g in unwanted.groups],
+            "specks": unwanted.specks,
+            "speck_words": say_specks(unwanted.specks) if unwanted.specks else "",
             "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
             "page": measured.page,
             "narrows": [(n, say_narrow(n, area.width * area.height)) for n in narrows],

@@ -11,7 +11,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
 from tidymargin.services.exporting import export_sheet, to_export_name
-from tidymargin.services.finding import load_narrows, load_pockets, load_strays, look_at_place
+from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.opening import area_of, load_measured, load_tolerance
 from tidymargin.services.viewing import View
 from tidymargin.store.sheets import Sheet
@@ -150,8 +150,16 @@ def show_pocket(sheet_id: int, number: int) -> Response:
 def show_stray(sheet_id: int, number: int) -> Response:
     """Send a small picture of one of a group of solid things."""
     sheet = the_workshop().sheets.load(sheet_id)
-    groups = load_strays(the_workshop(), sheet)
+    groups = load_unwanted(the_workshop(), sheet).groups
     return _send_crop(sheet, [group.box for group in groups], number - 1)
+
+
+@blueprint.get("/specks.png")
+def show_speck(sheet_id: int) -> Response:
+    """Send a small picture of the largest speck of dust."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    specks = load_unwanted(the_workshop(), sheet).specks
+    return _send_crop(sheet, [specks.box] if specks else [], 0)
 
 
 @blueprint.get("/narrows/<int:number>.png")
