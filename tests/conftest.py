@@ -110,6 +110,12 @@ def almanac() -> dict[str, TrueCase]:
     return {case.name: case for case in make_almanac(0.35)}
 
 
+@pytest.fixture(scope="session")
+def chart() -> TrueCase:
+    """The knot chart at its full size, as dust grows with no sheet."""
+    return next(case for case in make_almanac() if case.name == "knot-chart")
+
+
 @pytest.fixture
 def client(workshop: Workshop) -> FlaskClient:
     return create_app(workshop).test_client()

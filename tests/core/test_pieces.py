@@ -1,0 +1,69 @@
+"""Pieces that hang together, beside a plain way of finding them."""
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tidymargin.core.pieces import find_largest_pieces, find_standing, mark_pieces
+
+seeds_st = st.integers(0, 2**32 - 1)
+
+
+def flood(mask, row, col, corners):
+    """Return the piece of a mask that a place lies in, found one pixel after another."""
+    piece, waiting = np.zeros(mask.shape, bool), [(row, col)]
+    piece[row, col] = True
+    while waiting:
+        row, col = waiting.pop()
+        for down in (-1, 0, 1):
+            for right in (-1, 0, 1):
+                r, c = row + down, col + right
+                if not (0 <= r < mask.shape[0] and 0 <= c < mask.shape[1]):
+                    continue
+                if (corners or not (down and right)) and mask[r, c] and not piece[r, c]:
+                    piece[r, c] = True
+                    waiting.append((r, c))
+    return piece
+
+
+@settings(max_examples=30, deadline=None)
+@given(seeds_st, st.floats(0.1, 0.9))
+def test_what_stands_is_parted_into_pieces_that_hang_together_over_corners(seed, density):
+    random = np.random.default_rng(seed)
+    cleared = random.random((17, 23)) < density
+    standing = find_standing(cleared)
+    assert ((standing.labels == 0) == cleared).all()
+    assert standing.areas[1:].sum() == (~cleared).sum()
+    for row, col in np.argwhere(~cleared)[::7]:
+        label = standing.labels[row, col]
+        np.testing.assert_array_equal(standing.labels == label, flood(~cleared, row, col, True))
+        assert standing.areas[label] == (standing.labels == label).sum()
+
+
+@settings(max_examples=30, deadline=None)
+@given(seeds_st)
+def test_chosen_pieces_are_marked_and_nothing_else(seed):
+    random = np.random.default_rng(seed)
+    standing = find_standing(random.random((19, 11)) < 0.6)
+    chosen = random.random(len(standing.stats)) < 0.4
+    chosen[0] = False
+    for value in (True, False):
+        out = random.random(standing.labels.shape) < 0.5
+        expected = np.where(chosen[standing.labels], value, out)
+        mark_pieces(standing.labels, chosen, out, value)
+        np.testing.assert_array_equal(out, expected)
+
+
+@settings(max_examples=25, deadline=None)
+@given(seeds_st, st.integers(2, 5))
+def test_the_largest_piece_of_every_value_is_the_largest(seed, values):
+    random = np.random.default_rng(seed)
+    blocks = random.integers(0, values, (6, 7)).astype(np.uint8)
+    picture = np.kron(blocks, np.ones((4, 4), np.uint8))  # so that pieces have a solid part
+    wanted = np.zeros(256, bool)
+    wanted[:values] = True
+    best = find_largest_pieces(picture, wanted)
+    for value in range(values):
+        mask = picture == value
+        sizes = {int(flood(mask, r, c, False).sum()) for r, c in np.argwhere(mask)[::4]}
+        assert best[value, 0] == max(sizes, default=0)
