@@ -100,14 +100,14 @@ def find_gaps(
     leans |= slivers
     leans &= ~cleared & np.asarray(near).astype(np.bool_)
     other = (~cleared & ~leans).view(np.uint8)
-    beside = cv2.boxFilter(
-        other, cv2.CV_16U, (_BESIDE_PX, _BESIDE_PX), normalize=False, borderType=cv2.BORDER_CONSTANT
-    )
-    leans &= np.asarray(beside) >= _BESIDE_PX**2 // 8  # a figure of the screen's hue has none of it
     wide = cv2.morphologyEx(
         leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
     )
     leans &= np.asarray(wide) == 0
+    beside = cv2.boxFilter(
+        other, cv2.CV_16U, (_BESIDE_PX, _BESIDE_PX), normalize=False, borderType=cv2.BORDER_CONSTANT
+    )
+    leans &= np.asarray(beside) >= _BESIDE_PX**2 // 8  # a figure of the screen's hue has none of it
     return leans & ~slivers, leans & slivers
 
 
