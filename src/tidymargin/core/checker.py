@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
 from tidymargin.core.ground import border_places, to_hex
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.side_by_side import work_through
+from tidymargin.core.side_by_side import work_out, work_through
 
 _LEAST_PERIOD_PX = 3.0
 _MOST_PERIOD_PX = 120.0
@@ -280,8 +280,9 @@ def _read_waves(
     """
     g_down, g_across = np.sign(down), np.sign(across)
     every = max(1, min(rgb.shape[:2]) // _ENOUGH_LINES)
-    some_rows = _to_wave(np.ascontiguousarray(rgb[::every]), *tones)
-    some_cols = some_rows if every == 1 else _to_wave(np.ascontiguousarray(rgb[:, ::every]), *tones)
+    some_rows, some_cols = work_out(
+        lambda part: _to_wave(np.ascontiguousarray(part), *tones), (rgb[::every], rgb[:, ::every])
+    )
     # at first nothing is shut out: a whole row may have the wrong sign
     for gate in (3.0, 0.7, 0.5, 0.5):
         signs_down, signs_across = g_down, g_across

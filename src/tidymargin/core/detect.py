@@ -108,8 +108,9 @@ def detect_ground(
         return Detected(
             measure_surface(picture, of_kind, rgb_srgb, reduce_picture(picture, grid_px))
         )
-    flat = measure_flat_ground(picture)
-    pattern = measure_checker(picture)
+    flat, pattern = run_together(
+        lambda: measure_flat_ground(picture), lambda: measure_checker(picture)
+    )
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
     if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
