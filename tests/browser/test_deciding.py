@@ -288,16 +288,22 @@ def test_a_held_key_and_the_wheel_walk_from_jump_to_jump(page, workshop):
     assert export(page)[50, 200, 3] == 0
 
 
-def test_punched_holes_go_together_by_one_button(page, workshop):
+def test_punched_holes_and_dust_go_by_one_button_each(page, workshop):
     def pad(d):
         for y in np.linspace(20, 380, 12):
             d.ellipse(18, float(y), 6, d.colour("#404040"))
         d.rounded(120, 120, 300, 300, 0, d.colour("#204080"))
+        for y in np.linspace(30, 370, 9):
+            d.rounded(348, round(float(y)), 351, round(float(y)) + 3, 0, d.colour("#606060"))
 
     open_sheet(page, workshop, png_of(pad))
     page.get_by_role("button", name="Drop them together: 12 alike, along the left edge").click()
     settle(page, "drop")
+    assert (export(page)[..., 3] > 0).any(axis=0)[340:360].any()
+    page.get_by_role("button", name="Drop them together: 9 specks of 16 px").click()
+    settle(page, "small pieces")
     cut = export(page)
     assert (cut[:, :60, 3] == 0).all()
+    assert (cut[:, 310:, 3] == 0).all()
     assert (cut[125:295, 125:295, 3] == 255).all()
     assert whole(*cut.shape[:2]).width == SIZE

@@ -71,13 +71,13 @@ def _say_ground(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reas
 
 def _say_ground_colour(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     if len(after.ground.also) > len(before.ground.also):
-        return Reason("Ground colour %(code)s added", {"code": after.ground.also[-1]})
+        return Reason("Ground colour %(code)s added", {"code": after.ground.also[-1].upper()})
     if len(after.ground.also) < len(before.ground.also):
         gone = next(code for code in before.ground.also if code not in after.ground.also)
-        return Reason("Ground colour %(code)s removed", {"code": gone})
+        return Reason("Ground colour %(code)s removed", {"code": gone.upper()})
     if after.ground.colour == "auto":
         return Reason("Ground colour measured again")
-    return Reason("Ground colour %(code)s", {"code": after.ground.colour})
+    return Reason("Ground colour %(code)s", {"code": after.ground.colour.upper()})
 
 
 def _say_figure(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reason:
