@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from tests.conftest import to_png
 from tidymargin.cli import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, read_recipe
@@ -118,3 +119,30 @@ def test_every_command_and_option_has_a_line_in_the_readme():
         for option in command.params:
             if option.opts[0].startswith("--"):
                 assert option.opts[0] in readme, f"{name} {option.opts[0]}"
+
+
+def test_two_pictures_of_one_name_are_refused_before_anything_is_written(folder, badge_png):
+    (folder / "other").mkdir()
+    (folder / "other" / "badge.png").write_bytes(badge_png)
+    result = run(folder / "badge.png", folder / "other" / "badge.png", "-o", f"{folder}/cuts/")
+    assert result.exit_code == 64
+    assert "would overwrite each other" in result.output
+    assert not (folder / "cuts").exists()
+
+
+def test_a_report_counts_holes_and_dust(folder):
+    rgb = np.full((400, 300, 3), 255, np.uint8)
+    rgb[150:160, 60:270] = (30, 40, 90)
+    for number in range(9):
+        rgb[20 + 42 * number : 32 + 42 * number, 8:20] = 60  # holes along the left edge
+        rgb[20 + number % 3 * 150 : 22 + number % 3 * 150, 60 + number // 3 * 90] = 90
+    (folder / "pad.png").write_bytes(to_png(rgb))
+    told = CliRunner().invoke(main, ["report", str(folder / "pad.png"), "--json"])
+    found = json.loads(told.output)
+    assert [(group["count"], group["edge"]) for group in found["groups"]] == [(9, "left")]
+    assert found["specks"] == {"count": 9, "most_px": 2}
+    assert run(folder / "pad.png", "-o", folder / "cut.png", "--crumbs", "3").exit_code == 0
+    alpha = decode_picture((folder / "cut.png").read_bytes()).picture.alpha
+    assert (alpha[:, 280:] == 0).all()
+    assert alpha[20, 60] == 0  # a speck
+    assert alpha[25, 12] == 255  # a hole: dropped in the bench, by its button

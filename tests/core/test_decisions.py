@@ -214,3 +214,20 @@ def test_a_screens_light_is_taken_off_the_rim_and_an_amount_of_none_leaves_it():
     assert greener[1] < greener[0] - 4  # above 1 what lies evenly on the whole figure goes as well
     plain = Picture(add_grain(mix_over(bell, make_paper(420, 420, random)), random, 1.0))
     assert measure_sheet(plain).rim.spill is None
+
+
+def test_a_patch_of_the_screens_colour_that_is_kept_stays_whole_beside_the_outline():
+    random = np.random.default_rng(11)
+    rgb = np.full((200, 260, 3), (62, 155, 79), np.float64)
+    rgb[40:160, 50:210] = (232, 226, 214)
+    rgb[60:72, 62:74] = (62, 155, 79)  # an emblem, as near to the outline as gaps are looked for
+    rgb[100:150, 150:152] = (62, 155, 79)  # and a slit
+    picture = Picture(np.clip(rgb + random.normal(0, 1.5, rgb.shape), 0, 255).astype(np.uint8))
+    facts = measure_sheet(picture, ground_kind="screen", nature="opaque")
+    emblem = (slice(60, 72), slice(62, 74))
+    cleared = cut_out(picture, facts).render_whole()[..., 3]
+    assert (cleared[emblem] < 128).mean() > 0.9
+    kept = cut_out(picture, facts, Decisions(choices=(PocketChoice(66, 68, "keep"),)))
+    alpha = kept.render_whole()[..., 3]
+    assert (alpha[emblem] > 200).all()
+    assert (alpha[105:145, 150:152] < 128).all()
