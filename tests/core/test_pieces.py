@@ -54,7 +54,7 @@ def test_chosen_pieces_are_marked_and_nothing_else(seed):
         np.testing.assert_array_equal(out, expected)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(seeds_st, st.integers(2, 5))
 def test_the_largest_piece_of_every_value_is_the_largest(seed, values):
     random = np.random.default_rng(seed)
@@ -62,8 +62,9 @@ def test_the_largest_piece_of_every_value_is_the_largest(seed, values):
     picture = np.kron(blocks, np.ones((4, 4), np.uint8))  # so that pieces have a solid part
     wanted = np.zeros(256, bool)
     wanted[:values] = True
+    is_corner = np.kron(np.ones((6, 7)), np.eye(4, dtype=bool) & (np.arange(4) == 0)).astype(bool)
     best = find_largest_pieces(picture, wanted)
     for value in range(values):
         mask = picture == value
-        sizes = {int(flood(mask, r, c, False).sum()) for r, c in np.argwhere(mask)[::4]}
+        sizes = {int(flood(mask, r, c, False).sum()) for r, c in np.argwhere(mask & is_corner)}
         assert best[value, 0] == max(sizes, default=0)

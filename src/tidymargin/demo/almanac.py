@@ -1,5 +1,6 @@
 """The Skerrow Almanac's sheets: a small publisher of tide tables that was made up for Tidy Margin."""
 
+from collections.abc import Collection
 from pathlib import Path
 
 import numpy as np
@@ -134,6 +135,10 @@ def draw_buoy_sticker(size: int) -> Drawing:
     return d
 
 
+def _size(figure: Rgba) -> tuple[int, int]:
+    return figure.shape[0], figure.shape[1]
+
+
 def _case(
     name: str,
     figure: Rgba,
@@ -147,13 +152,15 @@ def _case(
     return TrueCase(name, encode_picture(picture, suffix, 90), suffix, true, kind, nature, picks)
 
 
-def make_almanac(scale: float = 1.0) -> list[TrueCase]:
+def make_almanac(scale: float = 1.0, names: Collection[str] = ()) -> list[TrueCase]:
     """Make the demo's sheets with their true cuts.
 
     Parameters
     ----------
     scale : float
         1 for the demo; tests make them smaller.
+    names : collection of str
+        Only those; all of them without any.
     """
 
     def px(size: int) -> int:
@@ -162,42 +169,60 @@ def make_almanac(scale: float = 1.0) -> list[TrueCase]:
     def by(seed: int) -> np.random.Generator:
         return np.random.default_rng([1926, seed])
 
-    rose = draw_compass_rose(px(2400)).render()
-    stamp = draw_tide_stamp(px(1500)).render()
-    sticker = draw_buoy_sticker(px(1200)).render()
-    pattern = make_checker(sticker.shape[0], sticker.shape[1], period=13.6 * max(scale, 0.4), phase=(5.2, 2.7), tones=STICKER_TONES)  # fmt: skip
-    cases = [
-        _case("compass-rose", rose, lay_over(rose, np.array((255.0, 255, 255))), "jpg"),
-        _case("tide-stamp", stamp, lay_over(stamp, np.array((0.0, 0, 0))), "png"),
-        _case("buoy-sticker", sticker, lay_over(sticker, pattern), "jpg", "checker"),
-    ]
-    signature = draw_signature(px(1800), by(1))
-    paper = make_paper(
-        signature.shape[0], signature.shape[1], by(2), code="#F3E7CF", darker=0.34, vignette=0.1
-    )
-    photo = add_grain(mix_over(signature, paper), by(3), 1.5)
-    cases.append(_case("harbour-signature", signature, photo, "jpg", "paper", "ink"))
-    chart = draw_knot_chart(px(1600), by(4))
-    paper = make_paper(
-        chart.shape[0], chart.shape[1], by(5), code="#F7F4EA", darker=0.07, texture=1.0
-    )
-    scan = add_grain(add_pad_traces(mix_over(chart, paper), by(6)), by(7), 0.8)
-    cases.append(_case("knot-chart", chart, scan, "jpg", "paper", "ink"))
-    pencil = draw_lighthouse(px(1500), by(8))
-    paper = make_paper(
-        pencil.shape[0], pencil.shape[1], by(9), code="#EFEDE6", darker=0.22, fold=True
-    )
-    cases.append(_case("pencil-lighthouse", pencil, add_grain(mix_over(pencil, paper), by(10), 1.0), "jpg", "paper", "ink"))  # fmt: skip
-    bell = draw_bell(px(1600))
-    cloth = make_screen(bell.shape[0], bell.shape[1], by(11), code="#3E9B4F", creases=5)
-    shot = add_grain(mix_over(cast_spill(bell, (62, 155, 79), 22 * scale), cloth), by(12), 2.5)
-    cases.append(_case("brass-bell", bell, shot, "jpg", "screen"))
-    feather = draw_feather(px(1600), by(13))
-    cloth = make_screen(
-        feather.shape[0], feather.shape[1], by(14), code="#2F57A8", uneven=0.15, creases=2
-    )
-    cases.append(_case("feather", feather, add_grain(mix_over(feather, cloth), by(15), 1.0), "jpg", "screen"))  # fmt: skip
-    return cases
+    def make_rose() -> TrueCase:
+        rose = draw_compass_rose(px(2400)).render()
+        return _case("compass-rose", rose, lay_over(rose, np.array((255.0, 255, 255))), "jpg")
+
+    def make_stamp() -> TrueCase:
+        stamp = draw_tide_stamp(px(1500)).render()
+        return _case("tide-stamp", stamp, lay_over(stamp, np.array((0.0, 0, 0))), "png")
+
+    def make_sticker() -> TrueCase:
+        sticker = draw_buoy_sticker(px(1200)).render()
+        pattern = make_checker(*_size(sticker), period=13.6 * max(scale, 0.4), phase=(5.2, 2.7), tones=STICKER_TONES)  # fmt: skip
+        return _case("buoy-sticker", sticker, lay_over(sticker, pattern), "jpg", "checker")
+
+    def make_signature() -> TrueCase:
+        signature = draw_signature(px(1800), by(1))
+        paper = make_paper(*_size(signature), by(2), code="#F3E7CF", darker=0.34, vignette=0.1)
+        photo = add_grain(mix_over(signature, paper), by(3), 1.5)
+        return _case("harbour-signature", signature, photo, "jpg", "paper", "ink")
+
+    def make_chart() -> TrueCase:
+        chart = draw_knot_chart(px(1600), by(4))
+        paper = make_paper(*_size(chart), by(5), code="#F7F4EA", darker=0.07, texture=1.0)
+        scan = add_grain(add_pad_traces(mix_over(chart, paper), by(6)), by(7), 0.8)
+        return _case("knot-chart", chart, scan, "jpg", "paper", "ink")
+
+    def make_lighthouse() -> TrueCase:
+        pencil = draw_lighthouse(px(1500), by(8))
+        paper = make_paper(*_size(pencil), by(9), code="#EFEDE6", darker=0.22, fold=True)
+        scan = add_grain(mix_over(pencil, paper), by(10), 1.0)
+        return _case("pencil-lighthouse", pencil, scan, "jpg", "paper", "ink")
+
+    def make_bell() -> TrueCase:
+        bell = draw_bell(px(1600))
+        cloth = make_screen(*_size(bell), by(11), code="#3E9B4F", creases=5)
+        shot = add_grain(mix_over(cast_spill(bell, (62, 155, 79), 22 * scale), cloth), by(12), 2.5)
+        return _case("brass-bell", bell, shot, "jpg", "screen")
+
+    def make_feather() -> TrueCase:
+        feather = draw_feather(px(1600), by(13))
+        cloth = make_screen(*_size(feather), by(14), code="#2F57A8", uneven=0.15, creases=2)
+        shot = add_grain(mix_over(feather, cloth), by(15), 1.0)
+        return _case("feather", feather, shot, "jpg", "screen")
+
+    makers = {
+        "compass-rose": make_rose,
+        "tide-stamp": make_stamp,
+        "buoy-sticker": make_sticker,
+        "harbour-signature": make_signature,
+        "knot-chart": make_chart,
+        "pencil-lighthouse": make_lighthouse,
+        "brass-bell": make_bell,
+        "feather": make_feather,
+    }
+    return [make() for name, make in makers.items() if not names or name in names]
 
 
 def write_almanac(folder: Path) -> None:
