@@ -280,9 +280,9 @@ def _read_waves(
     """
     g_down, g_across = np.sign(down), np.sign(across)
     every = max(1, min(rgb.shape[:2]) // _ENOUGH_LINES)
-    some_rows, some_cols = work_out(
-        lambda part: _to_wave(np.ascontiguousarray(part), *tones), (rgb[::every], rgb[:, ::every])
-    )
+    parts = [rgb] if every == 1 else [rgb[::every], rgb[:, ::every]]
+    some = work_out(lambda part: _to_wave(np.ascontiguousarray(part), *tones), parts)
+    some_rows, some_cols = some[0], some[-1]
     # at first nothing is shut out: a whole row may have the wrong sign
     for gate in (3.0, 0.7, 0.5, 0.5):
         signs_down, signs_across = g_down, g_across

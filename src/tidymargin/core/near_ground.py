@@ -100,6 +100,7 @@ def find_gaps(
     leans |= slivers
     leans &= ~cleared & np.asarray(near).astype(np.bool_)
     other = (~cleared & ~leans).view(np.uint8)
+    # first, as of a patch that is looked at by what is beside it only its edge would be left
     wide = cv2.morphologyEx(
         leans.view(np.uint8), cv2.MORPH_OPEN, np.ones((_GAP_PX, _GAP_PX), np.uint8)
     )
