@@ -1,13 +1,15 @@
 """Any region rendered alone equals the crop of the whole, on every ground and for both natures."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_by_levels, cut_out, measure_sheet
 from tidymargin.core.first_look import choose_blotter
-from tidymargin.core.picture import Picture, Region
+from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.reach import Pick
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
@@ -75,6 +77,20 @@ def test_any_region_alone_equals_the_crop_of_the_whole(kind, box, tolerance, pic
     left, right = sorted(box[2:])
     region = Region(top, left, bottom + 1, right + 1)
     np.testing.assert_array_equal(cutter.render(region), cutter.render_whole()[region.slices])
+
+
+@pytest.mark.parametrize("kind", ["paper, ink", "paper", "checker", "screen"])
+def test_the_pockets_that_were_measured_are_those_that_are_found_anew(kind):
+    picture, facts = sheet_of(kind)
+    measured = cut_out(picture, facts, Decisions())
+    levels = replace(measured.levels, steps=facts.difference.steps.copy())
+    assert not levels.are_of(facts)
+    anew = cut_by_levels(picture, facts, levels, Decisions())
+    assert anew.pockets.listed
+    assert measured.pockets is facts.pockets
+    assert measured.pockets.listed == anew.pockets.listed
+    everywhere = whole(SIDE, SIDE)
+    np.testing.assert_array_equal(measured.cleared(everywhere), anew.cleared(everywhere))
 
 
 def test_a_screen_with_spill_needs_a_wider_halo_and_others_do_not():

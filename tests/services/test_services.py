@@ -24,7 +24,13 @@ from tidymargin.services.exporting import (
     to_export_name,
 )
 from tidymargin.services.keeping import bin_sheet, empty_bin
-from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of, to_shown_name
+from tidymargin.services.opening import (
+    add_sheet,
+    load_cutter,
+    load_measured,
+    read_recipe_of,
+    to_shown_name,
+)
 from tidymargin.services.viewing import View, render_original, render_view
 from tidymargin.services.warming import drop_old_kernels
 from tidymargin.services.workshop import open_workshop
@@ -231,6 +237,17 @@ def test_the_bench_and_the_command_line_make_the_same_file(workshop, sheet, badg
     assert export_sheet(workshop, sheet) == key_file(badge_png, Recipe())
     picked = deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
     assert export_sheet(workshop, picked) == key_file(badge_png, read_recipe_of(picked))
+
+
+def test_a_change_of_colours_finds_nothing_of_reach_anew(workshop, sheet):
+    before = load_cutter(workshop, sheet, read_recipe_of(sheet))
+    sheet = settings.set_spill(workshop, sheet.id, sheet.head, 0.5)
+    after = load_cutter(workshop, sheet, read_recipe_of(sheet))
+    assert (before.spill, after.spill) == (1.0, 0.5)
+    assert after.pockets is before.pockets
+    assert after.levels is before.levels
+    sheet = settings.set_tolerance(workshop, sheet.id, sheet.head, 9.0)
+    assert load_cutter(workshop, sheet, read_recipe_of(sheet)).pockets is not before.pockets
 
 
 def test_a_restart_finds_the_same_cut(workshop, sheet):

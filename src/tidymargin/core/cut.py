@@ -17,7 +17,7 @@ from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.levels import NEVER
 from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets, open_pockets
+from tidymargin.core.pockets import PocketChoice, Pockets, find_closed, find_pockets
 from tidymargin.core.prepare import Preparation, prepare_steps
 from tidymargin.core.profile import measure_rim
 from tidymargin.core.progress import Tick, no_tick
@@ -51,7 +51,8 @@ _GRAINY = 0.5
 class SheetFacts:
     """What is true of a whole sheet before anybody decides anything.
 
-    `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs.
+    `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs, `pockets`
+    those at the calm's tolerance with nothing said of them.
     """
 
     ground: Ground
@@ -64,6 +65,7 @@ class SheetFacts:
     rim: RimFacts
     inks: InkFacts
     nature: Nature
+    pockets: Pockets
 
     @property
     def crumb_px(self) -> int:
@@ -75,7 +77,9 @@ class SheetFacts:
     def size_bytes(self) -> int:
         """Memory that the arrays take."""
         laid = self.ground.laid.nbytes if isinstance(self.ground, FlatsGround) else 0
-        return self.difference.steps.nbytes + self.outside.nbytes + laid
+        opened = self.pockets.opened
+        pockets = 0 if opened is None else opened.size_bytes
+        return self.difference.steps.nbytes + self.outside.nbytes + laid + pockets
 
 
 def measure_sheet(
@@ -138,36 +142,50 @@ def measure_sheet(
     tick(0.8)
     step = to_step(calm.tolerance)
 
-    def find_standing() -> NDArray[np.bool_]:
+    def find_stands(pockets: Pockets) -> NDArray[np.bool_]:
         if ground.kind != "checker":
             return difference.steps > step
         # an even figure matches every other tile, and stands all the same
-        reached = outside <= step
-        opened = open_pockets(difference.steps, reached, step, ground, "opaque")
-        return ~(reached if opened is None else reached | opened)
+        gone = outside <= step
+        if pockets.opened is not None:
+            gone |= pockets.opened.over(whole(picture.height, picture.width))
+        return np.logical_not(gone, out=gone)
 
-    def measure_figure() -> tuple[RimFacts, InkFacts]:
-        rim, stands = run_together(
-            lambda: measure_rim(picture, ground, difference, outside, step), find_standing
+    def measure_figure() -> tuple[RimFacts, InkFacts, Pockets]:
+        rim, pockets = run_together(
+            lambda: measure_rim(picture, ground, difference, outside, step),
+            lambda: find_pockets(difference.steps, outside <= step, step, ground, "opaque"),
         )
-        return rim, measure_inks(picture, ground, stands, rim.grain)
+        return rim, measure_inks(picture, ground, find_stands(pockets), rim.grain), pockets
 
     def measure_light() -> Spill | None:
         if not isinstance(ground, ScreenGround) or nature == "ink":
             return None
         return measure_spill(picture, ground, outside <= step)
 
-    (rim, inks), spill = run_together(measure_figure, measure_light)
+    (rim, inks, pockets), spill = run_together(measure_figure, measure_light)
     tick(0.9)
     if nature == "auto":
         nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
+    if nature == "ink":
+        pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
     if nature == "ink" and len(inks.rgb):
         red, green, blue = (round(float(v)) for v in inks.rgb[0])
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
     if isinstance(ground, ScreenGround) and nature == "opaque":
         rim = replace(rim, spill=spill, is_screen=True)
     return SheetFacts(
-        ground, detected.is_busy, difference, outside, curve, jumps, calm, rim, inks, nature
+        ground,
+        detected.is_busy,
+        difference,
+        outside,
+        curve,
+        jumps,
+        calm,
+        rim,
+        inks,
+        nature,
+        pockets,
     )
 
 
@@ -229,6 +247,12 @@ class Levels:
         figure = 0 if self.reach.figure is None else self.reach.figure.nbytes
         own = sum(levels.nbytes for _, levels in self.reach.own)
         return self.steps.nbytes + self.reach.levels.nbytes + own + figure
+
+    def are_of(self, facts: SheetFacts) -> bool:
+        """Whether they are those from outside that were measured, with no walls and no picks."""
+        reach = self.reach
+        is_plain = not reach.own and reach.figure is None
+        return is_plain and reach.levels is facts.outside and self.steps is facts.difference.steps
 
 
 def find_levels(picture: Picture, facts: SheetFacts, decisions: Decisions) -> Levels:
@@ -393,9 +417,14 @@ def cut_by_levels(
     tolerance = facts.calm.tolerance if chosen is None else chosen
     everywhere = whole(picture.height, picture.width)
     cleared = clear(levels.reach, tolerance, everywhere)
-    pockets = find_pockets(
-        levels.steps, cleared, to_step(tolerance), facts.ground, facts.nature, decisions.choices
-    )
+    step = to_step(tolerance)
+    is_as_measured = step == to_step(facts.calm.tolerance) and levels.are_of(facts)
+    if is_as_measured and not decisions.choices:
+        pockets = facts.pockets
+    else:
+        pockets = find_pockets(
+            levels.steps, cleared, step, facts.ground, facts.nature, decisions.choices
+        )
     cutter = Cutter(
         picture,
         facts,

@@ -1,6 +1,6 @@
 """Pockets: ground-coloured areas that the figure closes in, and what becomes of each."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import cv2
@@ -99,6 +99,21 @@ class Pockets:
         """How many of the listed nobody has decided."""
         return sum(not pocket.is_decided for pocket in self.listed)
 
+    def between_ink(self, closed: NDArray[np.bool_]) -> "Pockets":
+        """Return them as they are where the figure is ink: all cleared.
+
+        `closed`, (H, W) bool, is what `find_closed` found, the smallest ones that are not listed included.
+        """
+        listed = tuple(replace(p, verdict="clear", reason="ink") for p in self.listed)
+        return Pockets(listed, PackedMask.of(closed) if closed.any() else None)
+
+
+def find_closed(
+    steps: NDArray[np.uint8], cleared: NDArray[np.bool_], tolerance_step: int
+) -> NDArray[np.bool_]:
+    """Return what looks like ground and is not reached, (H, W) bool."""
+    return (steps <= tolerance_step) & ~cleared
+
 
 @njit(cache=True, nogil=True)
 def _count_tiles_kernel(labels, down, across, counts):  # type: ignore[no-untyped-def]
@@ -157,51 +172,9 @@ def find_pockets(
     choices : tuple of PocketChoice
         The later over the earlier; one that no longer lies in a pocket waits until there is one.
     """
-    found = _decide(steps, cleared, tolerance_step, ground, nature, choices)
-    if found is None:
-        return Pockets((), None)
-    labels, stats, opens, reasons = found
-    areas = stats[:, cv2.CC_STAT_AREA]
-    order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
-    listed = work_out(
-        lambda n: _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
-    )
-    opened = _open(labels, opens)
-    return Pockets(tuple(listed), None if opened is None else PackedMask.of(opened))
-
-
-def open_pockets(
-    steps: NDArray[np.uint8],
-    cleared: NDArray[np.bool_],
-    tolerance_step: int,
-    ground: Ground,
-    nature: str,
-) -> NDArray[np.bool_] | None:
-    """Return what pockets clear by default, (H, W) bool, or None; see `find_pockets`."""
-    found = _decide(steps, cleared, tolerance_step, ground, nature, ())
-    return None if found is None else _open(found[0], found[2])
-
-
-def _open(labels: NDArray[np.int32], opens: NDArray[np.bool_]) -> NDArray[np.bool_] | None:
-    if not opens.any():
-        return None
-    opened = np.zeros(labels.shape, np.bool_)
-    mark_pieces(labels, opens, opened)
-    return opened
-
-
-def _decide(
-    steps: NDArray[np.uint8],
-    cleared: NDArray[np.bool_],
-    tolerance_step: int,
-    ground: Ground,
-    nature: str,
-    choices: tuple[PocketChoice, ...],
-) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.bool_], list[Reason]] | None:
-    """Label the pockets and return labels, box and area of each, which are cleared and why; None without any."""
-    closed = (steps <= tolerance_step) & ~cleared
+    closed = find_closed(steps, cleared, tolerance_step)
     if not closed.any():
-        return None
+        return Pockets((), None)
     count, found, found_stats, _ = cv2.connectedComponentsWithStats(
         closed.view(np.uint8), connectivity=4, ltype=cv2.CV_32S
     )
@@ -210,7 +183,15 @@ def _decide(
     opens, reasons = _judge(ground, nature, labels, count, areas)
     _apply_choices(labels, choices, opens, reasons)
     opens[0] = False
-    return labels, stats, opens, reasons
+    order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
+    listed = work_out(
+        lambda n: _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
+    )
+    if not opens.any():
+        return Pockets(tuple(listed), None)
+    opened = np.zeros(labels.shape, np.bool_)
+    mark_pieces(labels, opens, opened)
+    return Pockets(tuple(listed), PackedMask.of(opened))
 
 
 def _apply_choices(

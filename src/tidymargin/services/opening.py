@@ -1,7 +1,7 @@
 """Bringing pictures in, and what is measured of them before anybody decides anything."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.area import Area, take_area
@@ -21,8 +21,10 @@ from tidymargin.core.first_look import choose_blotter, find_spot
 from tidymargin.core.flats import FlatsGround
 from tidymargin.core.ground import FlatGround, from_hex
 from tidymargin.core.ink import InkFacts
+from tidymargin.core.mask import PackedMask
 from tidymargin.core.page import find_page
 from tidymargin.core.picture import Picture, Region
+from tidymargin.core.pockets import Pocket, Pockets
 from tidymargin.core.progress import Tick, no_tick
 from tidymargin.core.rim import RimFacts
 from tidymargin.core.side_by_side import run_together
@@ -48,7 +50,7 @@ class _Kept:
 
 _KEPT_TYPES = (
     _Kept, SheetFacts, FlatGround, FlatsGround, SurfaceGround, ScreenGround, CheckerGround, Difference, Jump,
-    Calm, Region, RimFacts, InkFacts, Spill, Area,
+    Calm, Region, RimFacts, InkFacts, Spill, Area, Pocket, Pockets, PackedMask,
 )  # fmt: skip
 _LONGEST_NAME = 120
 _PEAK_BYTES = 16
@@ -316,15 +318,16 @@ def cut_name(sheet: Sheet, recipe: Recipe, version: int = ENGINE_VERSION) -> str
 
 def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     """Return a sheet ready to render; to be called by the executor's own jobs."""
-    name = cut_name(sheet, recipe)
+    decisions = recipe.to_decisions(area_of(sheet, recipe))
+    # without its colours, which change nothing of what takes time
+    name = f"{facts_name(sheet, recipe)}:{recipe.reach.name}"
     cutter = workshop.cutters.get(name)
     if cutter is not None:
-        return cutter
+        return replace(cutter, spill=decisions.spill, dropped_inks=decisions.dropped_inks)
     facts_at = facts_name(sheet, recipe)
     found = workshop.measured.get(facts_at) or workshop.executor.run_inside(
         facts_at, lambda: _measure(workshop, sheet, recipe)
     )
-    decisions = recipe.to_decisions(area_of(sheet, recipe))
     place = levels_name(sheet, recipe)
     levels = workshop.levels.get(place)
     if levels is None:
