@@ -29,11 +29,11 @@ def compose(share, figure, alpha=None):
 def test_every_pixel_is_rounded_and_under_nothing_is_the_nearest_figure_colour(seed, density):
     share, figure = make_solved(seed, density)
     found = compose(share, figure)
-    has_some = np.argwhere(share * 255 >= 0.5)
+    has_some = np.argwhere(share.astype(float) * 255 >= 0.5)
     for row in range(SIZE):
         for col in range(SIZE):
             r, c = row + CARRY_PX, col + CARRY_PX
-            assert found[row, col, 3] == int(255 * share[r, c] + 0.5)
+            assert found[row, col, 3] == int(255 * float(share[r, c]) + 0.5)
             away = ((has_some - (r, c)) ** 2).sum(axis=1)
             if not len(away) or away.min() > CARRY_PX**2:
                 assert tuple(found[row, col, :3]) == CARRIED

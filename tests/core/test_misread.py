@@ -22,12 +22,12 @@ def without_chroma(rgb):
 class Solved:
     """A pale sheet left of column 12 and screen right of it, solved without fault."""
 
-    def __init__(self):
-        self.rgb = np.full((SIZE, SIZE, 3), BLUE, np.uint8)
+    def __init__(self, size=SIZE):
+        self.rgb = np.full((size, size, 3), BLUE, np.uint8)
         self.rgb[:, :12] = PALE
-        self.share = np.zeros((SIZE, SIZE), np.float32)
+        self.share = np.zeros((size, size), np.float32)
         self.share[:, :12] = 1
-        self.figure = np.full((SIZE, SIZE, 3), PALE, np.float32)
+        self.figure = np.full((size, size, 3), PALE, np.float32)
 
     def put(self, row, col, seen, share, figure):
         self.rgb[row, col], self.share[row, col], self.figure[row, col] = seen, share, figure
@@ -113,15 +113,56 @@ def test_a_little_of_a_highlight_stays_one_where_no_shade_is_as_dark():
     assert figure[10, 11, 0] > 200
 
 
+def shade_of(luma):
+    """Return brass of that luma."""
+    return np.rint(BRASS + luma - np.dot(BRASS, (0.299, 0.587, 0.114)))
+
+
+BLUE_LUMA = float(np.dot(BLUE, (0.299, 0.587, 0.114)))
+
+
+def put_fall(solved, past, of_screen, rows=slice(4, 20)):
+    """Make a strip of brass whose shade falls to the screen's luma and so far past it, at its last column.
+
+    `of_screen` is how much of the screen's chroma is seen there.
+    """
+    for col, over in enumerate(np.linspace(60, 12, 11)):
+        solved.rgb[:, col] = solved.figure[:, col] = shade_of(BLUE_LUMA + over)
+    seen = shade_of(BLUE_LUMA - past) * (1 - of_screen) + of_screen * (np.array(BLUE) - past)
+    solved.put(rows, 11, np.rint(seen), 0.05, HIGHLIGHT)
+
+
+@pytest.mark.parametrize(("of_screen", "mended"), [(0.2, True), (0.8, False)])
+def test_a_row_whose_shade_falls_past_the_screens_luma_is_no_mixture_of_both(of_screen, mended):
+    solved = Solved()
+    put_fall(solved, 6.0, of_screen)
+    share, figure = solved.mend()
+    assert (share[6:18, 11] == (1.0 if mended else np.float32(0.05))).all()
+    if mended:
+        assert figure[12, 11] == pytest.approx(shade_of(BLUE_LUMA - 6), abs=3)
+    assert (share[:, 12:] == 0).all()
+
+
+def test_a_fall_is_followed_for_a_few_places_where_it_only_comes_to_the_screens_luma():
+    solved = Solved()
+    put_fall(solved, 0.0, 0.4, slice(None))
+    solved.rgb[10, 11] = shade_of(BLUE_LUMA - 6)
+    solved.rgb[20, 10] = BLUE  # it ends here
+    mended = solved.mend()[0][:, 11] == 1
+    assert mended[8:13].all()
+    assert not mended[20]
+
+
 def test_a_part_is_mended_as_in_the_whole():
     random = np.random.default_rng(5)
-    solved = Solved()
-    for row, col in zip(*np.nonzero(random.random((SIZE, SIZE)) < 0.7), strict=True):
-        colour, share = (PALE, GREY)[random.integers(2)], random.random()
+    size, far = 64, MISREAD_HALO_PX
+    solved = Solved(size)
+    for row, col in zip(*np.nonzero(random.random((size, size)) < 0.7), strict=True):
+        colour, share = (PALE, GREY, BRASS)[random.integers(3)], random.random()
         read = PALETTE[random.integers(2)]
         solved.put(row, col, without_chroma(mix(colour, share)), random.random(), read)
     whole = solved.mend()
     assert (whole[0] != solved.share).sum() > 20
-    far = MISREAD_HALO_PX
-    for one, part in zip(whole, solved.mend(slice(4, 20)), strict=True):
-        assert np.array_equal(one[4 + far : 20 - far, 4 + far : 20 - far], part[far:-far, far:-far])
+    for one, part in zip(whole, solved.mend(slice(4, 60)), strict=True):
+        assert part[far:-far, far:-far].size > 400
+        assert np.array_equal(one[4 + far : 60 - far, 4 + far : 60 - far], part[far:-far, far:-far])

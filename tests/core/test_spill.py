@@ -11,16 +11,22 @@ from tidymargin.core.picture import Picture
 from tidymargin.core.spill import DEPTH_PX, Spill, hold_lean_kernel, lean_of
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_screen
+from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.decode import decode_picture
 
 SCREEN = (62, 155, 79)
 SIDE = 420
 HALF = (slice(60, 360), slice(60, 360))
 
 
-def photograph(most: float, falls_px: float, grain: float = 1.0):
-    """Return a grey disc before cloth with light that falls off by depth, the bare disc, and its depths."""
+def photograph(most: float, falls_px: float, grain: float = 1.0, eye: float = 0.0):
+    """Return a grey disc before cloth with light that falls off by depth, the bare disc, and its depths.
+
+    The cloth shows through an eye in the middle, where the disc has one.
+    """
     d = Drawing(SIDE, SIDE, 4)
     d.ellipse(SIDE / 2, SIDE / 2, 165, d.colour("#B9AFA6"))
+    d.ellipse(SIDE / 2, SIDE / 2, eye, 0)
     bare = d.render()
     solid = (bare[..., 3] > 0.5).astype(np.uint8)
     deep = np.asarray(cv2.distanceTransform(solid, cv2.DIST_L2, cv2.DIST_MASK_PRECISE))
@@ -36,9 +42,11 @@ def green_of(rgb):
     return rgb[..., 1].astype(float) - (rgb[..., 0].astype(float) + rgb[..., 2]) / 2
 
 
-@pytest.mark.parametrize(("most", "falls_px"), [(0.25, 10.0), (0.15, 18.0), (0.3, 8.0)])
-def test_light_that_falls_off_is_measured_and_taken_off(most, falls_px):
-    picture, bare, deep = photograph(most, falls_px)
+@pytest.mark.parametrize(
+    ("most", "falls_px", "eye"), [(0.25, 10.0, 0), (0.15, 18.0, 0), (0.3, 8.0, 0), (0.22, 22.0, 60)]
+)
+def test_light_that_falls_off_is_measured_and_taken_off(most, falls_px, eye):
+    picture, bare, deep = photograph(most, falls_px, eye=eye)
     facts = measure_sheet(picture)
     assert facts.ground.kind == "screen"
     spill = facts.rim.spill
@@ -101,6 +109,35 @@ def test_taking_off_undoes_casting(seed, amount):
     np.testing.assert_array_equal(found[~solid], lit.astype(np.float32)[~solid])
 
 
+def lean_by_depth(rgb, solid, deep, least, most):
+    unit = lean_of(np.array(SCREEN, float)) / (lean_of(np.array(SCREEN, float)) ** 2).sum()
+    ring = solid & (deep >= least) & (deep < most)
+    return float((lean_of(rgb.astype(float)) @ unit)[ring].mean())
+
+
+def test_the_rim_is_no_greener_than_what_lies_behind_it():
+    picture, _, deep = photograph(0.22, 22.0, grain=2.0)
+    coded = decode_picture(encode_picture(picture.rgb, "jpg", 88)).picture
+    facts = measure_sheet(coded)
+    found = cut_out(coded, facts).render_whole()
+    solid = found[..., 3] > 200
+    seen = lean_by_depth(coded.rgb, solid, deep, 0.5, 2)
+    behind = lean_by_depth(found[..., :3], solid, deep, 8, 14)
+    assert seen > behind + 0.25  # coding carries the cloth's green inwards
+    assert lean_by_depth(found[..., :3], solid, deep, 0.5, 2) == pytest.approx(behind, abs=0.03)
+
+
+def test_a_thin_outline_keeps_its_colour_where_nothing_behind_it_is_as_light():
+    figure = np.full((30, 30, 3), (60.0, 30.0, 30.0), np.float32)
+    outline = np.array((90.0, 170.0, 110.0), np.float32)  # leans to the screen, and is much lighter
+    figure[:, :3] = outline
+    share = np.ones((30, 30), np.float32)
+    inside_px = np.broadcast_to(np.arange(1, 31, dtype=np.float32), (30, 30)).copy()
+    ground = np.full((30, 30, 3), SCREEN, np.float32)
+    hold_lean_kernel(figure, share, inside_px, ground, 0.9, 5.5)
+    np.testing.assert_array_equal(figure[:, :3], np.broadcast_to(outline, (30, 3, 3)))
+
+
 @settings(max_examples=30, deadline=None)
 @given(st.integers(0, 2**32 - 1), st.floats(-0.2, 0.8))
 def test_a_lean_is_held_back_to_the_figures_own_and_no_further(seed, most):
@@ -109,7 +146,7 @@ def test_a_lean_is_held_back_to_the_figures_own_and_no_further(seed, most):
     before = figure.copy()
     ground = np.full((6, 7, 3), SCREEN, np.float32)
     inside_px = random.uniform(0, 9, (6, 7)).astype(np.float32)
-    hold_lean_kernel(figure, np.ones((6, 7), np.float32), inside_px, ground, most, 5.0)
+    hold_lean_kernel(figure, np.full((6, 7), 0.9, np.float32), inside_px, ground, most, 5.0)
     unit = lean_of(np.array(SCREEN, float)) / (lean_of(np.array(SCREEN, float)) ** 2).sum()
     rim = inside_px <= 5
     np.testing.assert_array_equal(figure[~rim], before[~rim])

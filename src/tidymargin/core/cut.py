@@ -142,28 +142,29 @@ def measure_sheet(
     tick(0.8)
     step = to_step(calm.tolerance)
 
-    def find_stands(pockets: Pockets) -> NDArray[np.bool_]:
-        if ground.kind != "checker":
-            return difference.steps > step
-        # an even figure matches every other tile, and stands all the same
+    rim, pockets = run_together(
+        lambda: measure_rim(picture, ground, difference, outside, step),
+        lambda: find_pockets(difference.steps, outside <= step, step, ground, "opaque"),
+    )
+    tick(0.87)
+
+    def find_gone() -> NDArray[np.bool_]:
         gone = outside <= step
         if pockets.opened is not None:
             gone |= pockets.opened.over(whole(picture.height, picture.width))
-        return np.logical_not(gone, out=gone)
+        return gone
 
-    def measure_figure() -> tuple[RimFacts, InkFacts, Pockets]:
-        rim, pockets = run_together(
-            lambda: measure_rim(picture, ground, difference, outside, step),
-            lambda: find_pockets(difference.steps, outside <= step, step, ground, "opaque"),
-        )
-        return rim, measure_inks(picture, ground, find_stands(pockets), rim.grain), pockets
+    def measure_strokes() -> InkFacts:
+        # an even figure matches every other tile of a pattern, and stands all the same
+        stands = ~find_gone() if ground.kind == "checker" else difference.steps > step
+        return measure_inks(picture, ground, stands, rim.grain)
 
     def measure_light() -> Spill | None:
         if not isinstance(ground, ScreenGround) or nature == "ink":
             return None
-        return measure_spill(picture, ground, outside <= step)
+        return measure_spill(picture, ground, find_gone())
 
-    (rim, inks, pockets), spill = run_together(measure_figure, measure_light)
+    inks, spill = run_together(measure_strokes, measure_light)
     tick(0.9)
     if nature == "auto":
         nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"

@@ -12,11 +12,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
+from tidymargin.core.colour import lean_kernel, luma_at_kernel, to_luma_chroma_kernel
+from tidymargin.core.shades import FALL_HALO_PX, SHADES_HALO_PX, fall_kernel, shades_kernel
 
 _NOTCH_STEPS = 2
-_SHADES_PX = 8  # how far away a shade is looked for
-MISREAD_HALO_PX = _NOTCH_STEPS + 1 + _SHADES_PX
+MISREAD_HALO_PX = _NOTCH_STEPS + 1 + SHADES_HALO_PX + FALL_HALO_PX
 """How much of the surroundings mending needs."""
 
 _CONTRAST = 24.0  # levels between an even colour and the screen, below which luma tells nothing
@@ -29,27 +29,13 @@ _OVER = 12.0  # levels that a place may lie beyond it
 _GOES_ON = 2  # neighbours of the same line
 _SHORT = 20.0  # levels that a tooth falls short of the even colour behind it
 _FAINT = 0.75  # the most of a misread colour's share
-_SHADE = 40.0  # levels between a shade and the screen, above which luma tells enough
-_ALIKE = 12.0  # levels between places of one shade
-_SHOWN = 4  # how many of them there have to be
-_MOSTLY = 0.5  # of the way from a shade's chroma to the screen's
-_MISSING = 0.2  # how much less of the screen's chroma is seen than the matte would leave
-_BLUR = np.array([1.0, 4.0, 6.0, 4.0, 1.0]) / 16.0  # of chroma, as it is coded and enlarged
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _luma_at(rgb, row, col):  # type: ignore[no-untyped-def]
-    y, _, _ = to_luma_chroma_kernel(
-        float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
-    )
-    return y
 
 
 @njit(cache=True, nogil=True)
 def _luma_kernel(rgb, out):  # type: ignore[no-untyped-def]
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
-            out[row, col] = _luma_at(rgb, row, col)
+            out[row, col] = luma_at_kernel(rgb, row, col)
 
 
 @njit(cache=True, nogil=True)
@@ -94,7 +80,7 @@ def _notches_kernel(rgb, ground, palette, top, left, before, luma, share, figure
             if not 0.08 < before[row, col] < 0.97:
                 continue
             r, c = row + top, col + left
-            y, by = _luma_at(rgb, r, c), _luma_at(ground, r, c)
+            y, by = luma_at_kernel(rgb, r, c), luma_at_kernel(ground, r, c)
             for entry in range(palette.shape[0]):
                 even = palette[entry, 3]
                 sign = 1.0 if even > by else -1.0
@@ -126,8 +112,8 @@ def _teeth_kernel(rgb, ground, palette, top, left, before, luma, share, figure):
                 if before[row + down, col + right] >= 0.5 or before[row - down, col - right] <= 0.9:
                     continue
                 r, c = row + top, col + left
-                y, by = _luma_at(rgb, r, c), _luma_at(ground, r, c)
-                behind = _luma_at(rgb, r - down, c - right)
+                y, by = luma_at_kernel(rgb, r, c), luma_at_kernel(ground, r, c)
+                behind = luma_at_kernel(rgb, r - down, c - right)
                 for entry in range(palette.shape[0]):
                     even = palette[entry, 3]
                     sign = 1.0 if even > by else -1.0
@@ -139,57 +125,6 @@ def _teeth_kernel(rgb, ground, palette, top, left, before, luma, share, figure):
                         and sign * (even - luma[row, col]) > _SHORT
                     ):
                         _lay(palette, entry, y, by, row, col, share, figure)
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _mean_shade(rgb, palette, top, left, before, row, col, y):  # type: ignore[no-untyped-def]
-    """Return the mean of solid places of luma `y` near by, RGB, and how many there are; 0 of an even colour."""
-    red, green, blue, count = 0.0, 0.0, 0.0, 0
-    for entry in range(palette.shape[0]):
-        if abs(y - palette[entry, 3]) <= _LIKE:
-            return red, green, blue, count
-    for there in range(max(0, row - _SHADES_PX), min(before.shape[0], row + _SHADES_PX + 1)):
-        for here in range(max(0, col - _SHADES_PX), min(before.shape[1], col + _SHADES_PX + 1)):
-            r, c = there + top, here + left
-            if before[there, here] == 1.0 and abs(_luma_at(rgb, r, c) - y) <= _ALIKE:
-                red, green, blue = red + rgb[r, c, 0], green + rgb[r, c, 1], blue + rgb[r, c, 2]
-                count += 1
-    least = max(1, count)
-    return red / least, green / least, blue / least, count
-
-
-@njit(cache=True, nogil=True)
-def _shades_kernel(rgb, ground, palette, top, left, before, luma, share, figure):  # type: ignore[no-untyped-def]
-    """Make solid what passes for a little of a much lighter part, or a darker one, but is a shade of its own."""
-    for row in range(2, share.shape[0] - 2):
-        for col in range(2, share.shape[1] - 2):
-            r, c = row + top, col + left
-            if before[row, col] > _FAINT or luma[row, col] < 1.0:
-                continue
-            by, bu, bv = to_luma_chroma_kernel(ground[r, c, 0], ground[r, c, 1], ground[r, c, 2])
-            y, u, v = to_luma_chroma_kernel(
-                float(rgb[r, c, 0]), float(rgb[r, c, 1]), float(rgb[r, c, 2])
-            )
-            beyond = luma[row, col] - y
-            if abs(y - by) > _SHADE or abs(beyond) < _LIGHTER or beyond * (y - by) <= 0.0:
-                continue
-            red, green, blue, count = _mean_shade(rgb, palette, top, left, before, row, col, y)
-            if count < _SHOWN:
-                continue
-            _, fu, fv = to_luma_chroma_kernel(red, green, blue)
-            own, _ = lean_kernel(fu, fv, bu, bv)
-            seen, _ = lean_kernel(u, v, bu, bv)
-            seen = (seen - own) / max(0.2, 1.0 - own)
-            left_over = 0.0
-            for down in range(-2, 3):
-                for right in range(-2, 3):
-                    hole = 1.0 - before[row + down, col + right]
-                    left_over += hole * _BLUR[down + 2] * _BLUR[right + 2]
-            if seen < _MOSTLY and left_over - seen > _MISSING:
-                share[row, col] = 1.0
-                figure[row, col, 0] = red
-                figure[row, col, 1] = green
-                figure[row, col, 2] = blue
 
 
 def mend_misread(
@@ -228,6 +163,7 @@ def mend_misread(
     even = np.array([to_luma_chroma_kernel(*map(float, c))[0] for c in palette_rgb], np.float32)
     palette = np.column_stack([palette_rgb, even])[np.argsort(even, kind="stable")]
     luma = np.empty(share.shape, np.float32)
-    for kernel in (_shades_kernel, *(_NOTCH_STEPS * (_notches_kernel,)), _teeth_kernel):
+    fall_kernel(rgb, ground, grain, *corner, share.copy(), share, figure)
+    for kernel in (shades_kernel, *(_NOTCH_STEPS * (_notches_kernel,)), _teeth_kernel):
         _luma_kernel(figure, luma)
         kernel(rgb, ground, palette, *corner, share.copy(), luma, share, figure)

@@ -20,7 +20,7 @@ from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.opaque_rim import NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
-from tidymargin.core.spill import DEPTH_PX, Spill, hold_lean_kernel
+from tidymargin.core.spill import DEPTH_PX, HOLD_PX, Spill, hold_lean_kernel
 from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
 
 CARRY_PX = 8
@@ -86,8 +86,10 @@ class RimFacts:
     @property
     def halo_px(self) -> int:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
-        own = HALO_PX + (GAPS_HALO_PX + MISREAD_HALO_PX if self.is_screen else 0)
-        return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + 2)
+        if not self.is_screen:
+            return HALO_PX
+        own = HALO_PX + GAPS_HALO_PX + MISREAD_HALO_PX + HOLD_PX
+        return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + HOLD_PX + 2)
 
 
 def _find_window(
@@ -102,6 +104,14 @@ def _find_window(
         slice(first_col - left + reach, last_col - left + reach),
     )
     return first_row, first_col, last_row, last_col, window
+
+
+def _take_inner(
+    share: NDArray[np.float32], figure: NDArray[np.float32], margin: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Return both without so many rows and columns at each side."""
+    inner = slice(margin, -margin)
+    return np.ascontiguousarray(share[inner, inner]), np.ascontiguousarray(figure[inner, inner])
 
 
 def solve_cut(
@@ -181,7 +191,7 @@ def solve_cut(
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach = CARRY_PX
     if not lossless and facts.ink_rgb is None:
-        reach += STEADY_HALO_PX + (MISREAD_HALO_PX if facts.is_screen else 0)
+        reach += STEADY_HALO_PX + (MISREAD_HALO_PX + HOLD_PX if facts.is_screen else 0)
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
     figure = np.zeros((*share.shape, 3), np.float32)
     first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
@@ -223,23 +233,25 @@ def solve_cut(
                 rgb, ground, cleared, facts.palette_rgb, facts.grain, (first_row, first_col),
                 share[window], figure[window],
             )  # fmt: skip
-            inner = slice(MISREAD_HALO_PX, -MISREAD_HALO_PX)
-            share, figure = (np.ascontiguousarray(a[inner, inner]) for a in (share, figure))
-        reach = CARRY_PX
-        first_row, first_col, last_row, last_col, window = _find_window(
-            margins, height, width, reach
-        )
-        if facts.is_screen and spill_amount > 0:
-            near = (slice(first_row, last_row), slice(first_col, last_col))
+            reach -= MISREAD_HALO_PX
+            share, figure = _take_inner(share, figure, MISREAD_HALO_PX)
+        else:
+            reach = CARRY_PX
+    first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
+    near = (slice(first_row, last_row), slice(first_col, last_col))
+    if facts.spill is not None and spill_amount > 0:
+        deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+        depth = np.zeros(share.shape, np.float32)
+        depth[window] = np.asarray(deep)[near]
+        facts.spill.take_off(figure, share, depth, spill_amount)
+    if facts.is_screen and not lossless:
+        if spill_amount > 0:
             hold_lean_kernel(
                 figure[window], share[window], inside_px[near], ground[near], facts.most_lean,
                 facts.stain_px + 0.5,
             )  # fmt: skip
-    if facts.spill is not None and spill_amount > 0:
-        deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-        depth = np.zeros(share.shape, np.float32)
-        depth[window] = np.asarray(deep)[first_row:last_row, first_col:last_col]
-        facts.spill.take_off(figure, share, depth, spill_amount)
+        reach -= HOLD_PX
+        share, figure = _take_inner(share, figure, HOLD_PX)
     return compose_cut(
         share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
     )

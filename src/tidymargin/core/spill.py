@@ -12,6 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel, to_rgb_kernel
+from tidymargin.core.distance import list_round
 from tidymargin.core.ground import from_hex
 from tidymargin.core.picture import Picture
 from tidymargin.core.surface import ScreenGround
@@ -19,11 +20,19 @@ from tidymargin.core.surface import ScreenGround
 DEPTH_PX = 48
 """How far inside spill is looked for and taken off."""
 
+HOLD_PX = 10
+"""How far away the figure's own lean is looked for."""
+
+_ROUND = list_round(HOLD_PX)
+_AS_LIGHT = 24.0  # levels of luma between places of one colour
+_MOST_STAIN = 0.4
+_ENOUGH = 8  # places just inside
 _MOST_CAST = 0.4
-_LEAST_CAST = 0.015
+_LEAST_CAST = 0.02
+_MOST_REST, _REST = 0.05, 0.4  # of a constant lean, and as a part of the light just inside
 _STAINED_PX = 6
 _LEAST_FIT = 0.5  # what a fit may leave over
-_FALLS_PX = (8.0, 10.0, 12.0, 14.0, 16.0, 19.0, 22.0, 26.0, 30.0)
+_FALLS_PX = (5.0, 6.0, 8.0, 10.0, 12.0, 14.0, 16.0, 19.0, 22.0, 26.0, 30.0)
 _AGREED = 2.0  # shading hides a part of the slope
 _INSIDE = 0.12  # of the screen's colour, everywhere, at an amount of 2
 _ONE_PART = 12  # levels between neighbours, at most
@@ -103,11 +112,40 @@ def _take_off_kernel(figure, share, inside_px, cast, amount, screen, direction):
 
 
 @njit(cache=True, nogil=True)
+def _lean_inside(figure, share, inside_px, ground, row, col, luma, depth_px):  # type: ignore[no-untyped-def]
+    """Return how far the figure leans to the ground's hue just inside, where it is as light; 1 where nowhere.
+
+    It is the most of a few places, since what lies behind an outline may stain some of them.
+    """
+    most, count = -1.0, 0
+    for number in range(_ROUND.shape[0]):
+        there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
+        if not (0 <= there < share.shape[0] and 0 <= here < share.shape[1]):
+            continue
+        if share[there, here] < 1.0 or inside_px[there, here] <= depth_px:
+            continue
+        y, u, v = to_luma_chroma_kernel(
+            figure[there, here, 0], figure[there, here, 1], figure[there, here, 2]
+        )
+        if abs(y - luma) > _AS_LIGHT:
+            continue
+        _, bu, bv = to_luma_chroma_kernel(
+            ground[there, here, 0], ground[there, here, 1], ground[there, here, 2]
+        )
+        most = max(most, lean_kernel(u, v, bu, bv)[0])
+        count += 1
+        if count == _ENOUGH:
+            return most
+    return 1.0
+
+
+@njit(cache=True, nogil=True)
 def hold_lean_kernel(figure, share, inside_px, ground, most, depth_px):  # type: ignore[no-untyped-def]
     """Hold back, along the rim, how far figure colours lean to the ground's hue.
 
     Coding blurs the screen's chroma into thin and outermost things. `most` is how far the figure's own
-    colours lean, as a share of the ground's chroma; `inside_px` and `ground` are of the same places.
+    colours lean, as a share of the ground's chroma, and just inside they lean no less; `inside_px` and
+    `ground` are of the same places.
     """
     for row in range(share.shape[0]):
         for col in range(share.shape[1]):
@@ -119,9 +157,16 @@ def hold_lean_kernel(figure, share, inside_px, ground, most, depth_px):  # type:
             y, u, v = to_luma_chroma_kernel(
                 figure[row, col, 0], figure[row, col, 1], figure[row, col, 2]
             )
-            over = lean_kernel(u, v, bu, bv)[0] - most
-            if over > 0.0:
-                red, green, blue = to_rgb_kernel(y, u - over * bu, v - over * bv)
+            lean, _ = lean_kernel(u, v, bu, bv)
+            inside = _lean_inside(figure, share, inside_px, ground, row, col, y, depth_px)
+            held = min(most, inside)
+            if lean > held:
+                stain = (lean - held) / (1.0 - held)  # how much of the ground's chroma was mixed in
+                if stain < _MOST_STAIN:
+                    u, v = (u - stain * bu) / (1.0 - stain), (v - stain * bv) / (1.0 - stain)
+                else:
+                    u, v = u - (lean - held) * bu, v - (lean - held) * bv
+                red, green, blue = to_rgb_kernel(y, u, v)
                 figure[row, col, 0] = min(255.0, max(0.0, red))
                 figure[row, col, 1] = min(255.0, max(0.0, green))
                 figure[row, col, 2] = min(255.0, max(0.0, blue))
@@ -170,7 +215,8 @@ class Spill:
 def _fit_fall(cast: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[float, float]:
     """Fit, by least squares, an amount at the outline and the depth in which it falls to 1/e.
 
-    The amount is 0 where there is none that falls.
+    A constant is fitted with them, since what the figure leans deep inside is known only so well. The amount
+    is 0 where there is none that falls.
     """
     depth = np.arange(cast.size)
     last = (
@@ -180,12 +226,18 @@ def _fit_fall(cast: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[flo
     if cast[last] > 0.5 * shallow:
         return 0.0, 1.0
     weight = np.where((depth >= _STAINED_PX) & (depth <= last), counts, 0).astype(np.float64)
-    power = float(weight @ cast**2)
-    best = (_LEAST_FIT * power, 0.0, 1.0)
+    most_rest = min(_MOST_REST, _REST * max(0.0, shallow))
+    best = (_LEAST_FIT * float(weight @ cast**2), 0.0, 1.0)
     for fall_px in _FALLS_PX:
         shape = np.exp(-depth / fall_px)
-        amount = max(0.0, float(weight @ (shape * cast)) / max(float(weight @ shape**2), 1e-9))
-        left = float(weight @ (cast - amount * shape) ** 2)
+        power, sum_of = float(weight @ shape**2), float(weight @ shape)
+        both = np.array([[power, sum_of], [sum_of, weight.sum()]])
+        if np.linalg.det(both) < 1e-9 * power * weight.sum():
+            continue
+        _, rest = np.linalg.solve(both, [weight @ (shape * cast), weight @ cast])
+        rest = float(np.clip(rest, -most_rest, most_rest))
+        amount = max(0.0, float(weight @ (shape * (cast - rest))) / power)
+        left = float(weight @ (cast - rest - amount * shape) ** 2)
         if left < best[0]:
             best = (left, amount, fall_px)
     return best[1:]
@@ -217,7 +269,7 @@ def measure_spill(
     counts = np.zeros(2 * DEPTH_PX, np.int64)
     sums, rises, runs = (np.zeros(2 * DEPTH_PX) for _ in range(3))
     _lean_kernel(picture.rgb, inside_px, direction, counts, sums, rises, runs)
-    known = (counts >= _LEAST_PX) & (runs >= _LEAST_PX / 2)
+    known = (counts >= _LEAST_PX) & (runs >= _LEAST_PX / 4)
     if known.sum() < 12 or not known[:8].any():
         return None
     last = int(np.flatnonzero(known)[-1])
