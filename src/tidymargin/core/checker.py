@@ -24,14 +24,17 @@ _MOST_PERIOD_PX = 120.0
 _LEAST_POWER = 0.02  # of the border's lines: two even tones have 0.4, texture hardly any
 _LEAST_MATCH = 0.6
 _BLOCKS = 12
-_BAND_PX = 96
+_BAND_PX, _BAND_AREA_PX = 96, 200_000
+_ENOUGH_A_TILE = 12  # rows or columns of a tile, to find its place
 _BAND_PERIODS = 4
 _SAMPLES = 200_000
+_PARTS = 4  # of the wave; as many on every machine, since sums are rounded
 _TOGETHER_PX = 32  # rows that one core works on at once
 _UNIT = 10_000
 _ENOUGH_LINES = 700  # to read a column's wave off
 _UNKNOWN = -32768
 
+_Waves = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
 Tone = NDArray[np.float64]
 Wave = NDArray[np.int16]
 
@@ -189,44 +192,55 @@ def _find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
     return (at + shift) / size, float(power[at]) / max(total, 1e-9)
 
 
-def _choose_bands(height: int, frequency: float) -> list[tuple[int, int]]:
-    """Return the rows, from and to, that a frequency and phase down the picture are refined on.
+def _choose_bands(height: int, width: int, frequency: float) -> list[range]:
+    """Return the rows that a frequency and phase down the picture are refined on.
 
-    A few periods at the top of each of a dozen blocks; all rows of a picture that has no more.
+    A few periods at the top of each of a dozen blocks, and all rows of a picture that has no more; of large
+    tiles a dozen rows each.
     """
     edges = np.linspace(0, height, min(_BLOCKS, max(2, int(height * frequency))) + 1).astype(int)
-    most = max(_BAND_PX, int(np.ceil(_BAND_PERIODS / frequency)))
-    return [(int(first), int(min(last, first + most))) for first, last in pairwise(edges)]
+    enough = min(_BAND_PX, _BAND_AREA_PX // width)
+    most = max(enough, int(np.ceil(_BAND_PERIODS / frequency)))
+    every = _choose_every(frequency)
+    return [
+        range(int(first), int(min(last, first + most)), every) for first, last in pairwise(edges)
+    ]
+
+
+def _choose_every(frequency: float) -> int:
+    """Return how many pixels apart tiles of that frequency, in cycles a pixel, need looking at."""
+    return max(1, int(0.5 / frequency / _ENOUGH_A_TILE))
 
 
 def _refine(
-    rows_at: list[tuple[int, int]], waves: list[Wave], frequency: tuple[float, float]
+    rows_at: list[range], cols_at: range, waves: list[Wave], frequency: tuple[float, float]
 ) -> tuple[tuple[float, float], tuple[float, float]]:
     """Return frequencies and phases of rows and columns, from how phases drift from block to block.
 
-    `waves` are of the rows `rows_at`. The wave's fundamental is a product of two sines, so each block's
-    correlation with exp(-2 pi i (f row ± g col)) holds the sum and the difference of both phases.
+    `waves` are of the rows `rows_at` and the columns `cols_at`. The wave's fundamental is a product of two
+    sines, so each block's correlation with exp(-2 pi i (f row ± g col)) holds the sum and the difference of
+    both phases.
     """
-    width = waves[0].shape[1]
     f, g = frequency
     phase_f, phase_g = 0.0, 0.0
     shares = [_to_shares(wave) for wave in waves]
-    cols_at = np.linspace(0, width, min(_BLOCKS, max(2, int(width * g))) + 1).astype(int)
+    blocks = min(_BLOCKS, max(2, int(cols_at.stop * g)))
+    edges = np.linspace(0, len(cols_at), blocks + 1).astype(int)
     middles = np.meshgrid(
-        np.array([(first + last - 1) / 2 for first, last in rows_at]),
-        (cols_at[:-1] + cols_at[1:] - 1) / 2,
+        np.array([(rows[0] + rows[-1]) / 2 for rows in rows_at]),
+        cols_at.step * (edges[:-1] + edges[1:] - 1) / 2,
         indexing="ij",
     )
     places = np.stack([np.ones(middles[0].size), *(m.ravel() for m in middles)], axis=1)
     for _ in range(4):
-        across = np.exp(-2j * np.pi * g * np.arange(width))
+        across = np.exp(-2j * np.pi * g * np.array(cols_at))
         drifts = []
-        by_rows = np.empty((len(rows_at), width), np.complex128)
-        for block, (first, last) in enumerate(rows_at):
-            turned = np.exp(-2j * np.pi * f * np.arange(first, last)).astype(np.complex64)
+        by_rows = np.empty((len(rows_at), len(cols_at)), np.complex128)
+        for block, rows in enumerate(rows_at):
+            turned = np.exp(-2j * np.pi * f * np.array(rows)).astype(np.complex64)
             by_rows[block] = turned.real @ shares[block] + 1j * (turned.imag @ shares[block])
         for turning in (across, across.conj()):
-            found = np.add.reduceat(by_rows * turning[None, :], cols_at[:-1], axis=1).ravel()
+            found = np.add.reduceat(by_rows * turning[None, :], edges[:-1], axis=1).ravel()
             drifts.append(_fit_drift(places, found))
         (sum_0, sum_r, sum_c), (gap_0, gap_r, gap_c) = drifts
         f += (sum_r + gap_r) / 2 / (2 * np.pi)
@@ -251,9 +265,11 @@ def _fit_drift(
 
 
 @njit(cache=True, nogil=True)
-def _read_kernel(wave, down, across, signs_down, signs_across, gate, is_across, power, found):  # type: ignore[no-untyped-def]
+def _read_kernel(  # type: ignore[no-untyped-def]
+    wave, rows, down, across, signs_down, signs_across, gate, is_across, power, found
+):
     """Sum, for each column (or row), how its pixels go with the other wave, where they fit the signs."""
-    for row in range(wave.shape[0]):
+    for row in range(rows[0], rows[1]):
         for col in range(wave.shape[1]):
             if wave[row, col] == _UNKNOWN:
                 continue
@@ -264,6 +280,21 @@ def _read_kernel(wave, down, across, signs_down, signs_across, gate, is_across, 
             other = down[row] if is_across else across[col]
             power[line] += other * other
             found[line] += value * other
+
+
+def _read_lines(
+    wave: Wave, waves: _Waves, gate: float, is_across: bool
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return what `_read_kernel` sums, of a few parts of the wave at once."""
+    edges = np.linspace(0, len(wave), _PARTS + 1).astype(int)
+
+    def read(rows: tuple[int, int]) -> NDArray[np.float64]:
+        sums = np.zeros((2, wave.shape[1] if is_across else wave.shape[0]))
+        _read_kernel(wave, rows, *waves, gate, is_across, sums[0], sums[1])
+        return sums
+
+    power, found = np.sum(work_out(read, pairwise(map(int, edges))), axis=0)
+    return power, found
 
 
 def _read_waves(
@@ -288,13 +319,14 @@ def _read_waves(
         signs_down, signs_across = g_down, g_across
         for is_across in (True, False):
             before = g_across if is_across else g_down
-            power, found = np.zeros(len(before)), np.zeros(len(before))
             rows = slice(None, None, every if is_across else 1)
             cols = slice(None, None, 1 if is_across else every)
-            _read_kernel(
-                some_rows if is_across else some_cols, g_down[rows], g_across[cols], signs_down[rows], signs_across[cols],
-                gate, is_across, power, found,
-            )  # fmt: skip
+            power, found = _read_lines(
+                some_rows if is_across else some_cols,
+                (g_down[rows], g_across[cols], signs_down[rows], signs_across[cols]),
+                gate,
+                is_across,
+            )
             trust = power / (power + 0.2)
             merged = trust * found / np.maximum(power, 1e-6) + (1 - trust) * before
             if is_across:
@@ -341,9 +373,13 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
         return None
     if not 0.8 < f / g < 1.25:  # squares: the clearer direction stands for both
         f = g = f if f_power > g_power else g
-    rows_at = _choose_bands(picture.height, f)
-    waves = [_to_wave(picture.rgb[first:last], light, dark) for first, last in rows_at]
-    frequency, phases = _refine(rows_at, waves, (f, g))
+    rows_at = _choose_bands(picture.height, picture.width, f)
+    cols_at = range(0, picture.width, _choose_every(g))
+    waves = [
+        _to_wave(picture.rgb[rows.start : rows.stop : rows.step, :: cols_at.step], light, dark)
+        for rows in rows_at
+    ]
+    frequency, phases = _refine(rows_at, cols_at, waves, (f, g))
     down = np.sin(2 * np.pi * frequency[0] * np.arange(picture.height) + phases[0])
     across = np.sin(2 * np.pi * frequency[1] * np.arange(picture.width) + phases[1])
     shares = _to_shares(seen)

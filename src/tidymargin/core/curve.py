@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from tidymargin.core.difference import STEP
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Region
-from tidymargin.core.pieces import find_largest_pieces, is_solid_kernel
+from tidymargin.core.pieces import find_largest_pieces, is_solid_kernel, measure_depth
 from tidymargin.core.side_by_side import work_out
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
@@ -23,7 +23,6 @@ _PIECE_SHARE = 2e-5
 _SMALLEST_PIECE_PX = 12
 _MOST_JUMPS = 40
 _TAIL = 0.25
-_LOOKED_AT_PX = 1_000_000  # of a piece, to find a place inside
 _ROWS = 256  # that are counted at a time
 
 
@@ -111,9 +110,7 @@ def _count_solid_kernel(levels, noise_step, first_row, end_row, counts):  # type
 
 def _find_inside(piece: NDArray[np.bool_]) -> tuple[int, int]:
     """Return a place of a piece that is about as far from its rim as any."""
-    every = int(np.ceil(np.sqrt(piece.size / _LOOKED_AT_PX)))
-    padded = np.pad(piece[::every, ::every].view(np.uint8), 1)
-    depth = np.asarray(cv2.distanceTransform(padded, cv2.DIST_L2, 3))[1:-1, 1:-1]
+    depth, every = measure_depth(piece)
     row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
     if not piece[row * every, col * every]:  # thinner than what was looked at
         row, col = (int(v) for v in np.unravel_index(int(piece.argmax()), piece.shape))

@@ -10,6 +10,7 @@ from tidymargin.core.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_o
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.picture import Picture, Region
 
+_ENOUGH_PX = 65_536  # of the border, to know its colours and their noise
 _BIN_SHIFT = 4  # 16 levels a channel: wide enough for coding, far narrower than any contrast
 _NEAR = 4.0  # differences up to this belong to the mode's own spread
 
@@ -121,16 +122,24 @@ def frame_places(height: int, width: int) -> tuple[NDArray[np.int64], NDArray[np
 
 
 def border_places(picture: Picture) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return the rows and the columns of the solid pixels of the picture's border."""
+    """Return the rows and the columns of solid pixels of the picture's border.
+
+    They are all of them, or one by chance out of every few in a large picture, so that no pattern is missed.
+    """
     rows, cols = frame_places(picture.height, picture.width)
     if picture.alpha is not None:
         solid = picture.alpha[rows, cols] == 255
         rows, cols = rows[solid], cols[solid]
+    every = len(rows) // _ENOUGH_PX
+    if every > 1:
+        some = np.arange(0, len(rows) - every, every)
+        some += np.random.default_rng(0).integers(0, every, len(some))
+        rows, cols = rows[some], cols[some]
     return rows, cols
 
 
 def border_pixels(picture: Picture) -> NDArray[np.uint8]:
-    """Return the solid pixels of the picture's border, (N, 3) uint8; N may be 0."""
+    """Return solid pixels of the picture's border, (N, 3) uint8; N may be 0. See `border_places`."""
     rows, cols = border_places(picture)
     return picture.rgb[rows, cols]
 

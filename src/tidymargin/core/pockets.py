@@ -12,7 +12,7 @@ from tidymargin.core.checker import CheckerGround
 from tidymargin.core.ground import Ground
 from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Region
-from tidymargin.core.pieces import mark_pieces
+from tidymargin.core.pieces import mark_pieces, measure_depth
 from tidymargin.core.side_by_side import work_out
 
 Verdict = Literal["clear", "keep"]
@@ -220,13 +220,18 @@ def _to_pocket(
 ) -> Pocket:
     left, top, width, height, area = (int(v) for v in stats)
     box = Region(top, left, top + height, left + width)
-    inside = (labels[box.slices] == number).astype(np.uint8)
-    depth = cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
-    row, col = (int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
-    outline = _trace_outline(inside, left, top)
-    within = np.flatnonzero(depth > min(2.0, 0.5 * float(depth.max())))
+    inside = labels[box.slices] == number
+    depth, every = measure_depth(inside)
+    if not depth.any():  # thinner than what was looked at
+        depth, every = inside.astype(np.float32), 1
+    row, col = (every * int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
+    outline = _trace_outline(inside.view(np.uint8), left, top)
+    within = np.flatnonzero(every * depth > min(2.0, 0.5 * every * float(depth.max())))
     spread = within[np.linspace(0, len(within) - 1, min(_MOST_PLACES, len(within))).astype(int)]
-    places = tuple((top + int(at) // width, left + int(at) % width) for at in spread)
+    down, right = np.unravel_index(spread, depth.shape)
+    places = tuple(
+        (top + every * int(y), left + every * int(x)) for y, x in zip(down, right, strict=True)
+    )
     verdict: Verdict = "clear" if opens else "keep"
     return Pocket(top + row, left + col, area, box, outline, verdict, reason, places)
 
