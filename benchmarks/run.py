@@ -87,11 +87,14 @@ def main() -> None:
         help="where the worst ten are shown",
     )
     parser.add_argument(
+        "--windows", action="store_true", help="with --users: each in a browser of their own"
+    )
+    parser.add_argument(
         "--users", type=float, metavar="SECONDS", help="only let eight users work for so long"
     )
     options = parser.parse_args()
     if options.users is not None:
-        users.main(options.users)
+        users.main(options.users, in_windows=options.windows)
         return
     if options.truth is not None:
         results = list(score_folder(options.truth))

@@ -11,7 +11,6 @@ import tempfile
 import threading
 import time
 from contextlib import closing
-from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import urlencode
 
@@ -19,6 +18,7 @@ import numpy as np
 
 from benchmarks.figures import FIGURES
 from benchmarks.speed import make_sheet
+from benchmarks.windows import Seen, use_window
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
@@ -26,15 +26,6 @@ from tidymargin.services.exporting import key_file
 
 USERS = 8
 _BUDGET_MB = 4096
-
-
-@dataclass(slots=True)
-class Seen:
-    """What one user met with."""
-
-    pages: list[float] = field(default_factory=list)
-    errors: list[str] = field(default_factory=list)
-    exports: list[tuple[bytes, float, bytes]] = field(default_factory=list)
 
 
 class _Session:
@@ -117,8 +108,8 @@ def _peak_mb(process: int) -> float:
     return int(status.split("VmHWM:")[1].split()[0]) / 1024
 
 
-def main(seconds: float) -> None:
-    """Let the users work for so long and print what they met with."""
+def main(seconds: float, *, in_windows: bool = False) -> None:
+    """Let the users work for so long, by plain requests or in browsers, and print what they met with."""
     large = [make_sheet("net, line art", kind, 35) for kind in ("flat", "paper")]
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
@@ -129,8 +120,15 @@ def main(seconds: float) -> None:
         time.sleep(6)
         all_seen = [Seen() for _ in range(USERS)]
         until = time.perf_counter() + seconds
+
+        def use(number: int, seen: Seen) -> None:
+            if in_windows:
+                use_window(port, number, lambda: time.perf_counter() >= until, _draw, seen)
+            else:
+                _use(port, number, until, seen)
+
         threads = [
-            threading.Thread(target=_use, args=(port, number, until, seen))
+            threading.Thread(target=use, args=(number, seen))
             for number, seen in enumerate(all_seen)
         ]
         heavy = _Session(port, Seen())
@@ -150,7 +148,8 @@ def main(seconds: float) -> None:
             wrong += key_file(data, recipe) != cut
     pages = [took for seen in all_seen for took in seen.pages]
     errors = [error for seen in all_seen for error in seen.errors] + heavy.seen.errors
-    print(f"{USERS} users for {seconds:.0f} s, two 35 MP sheets computed meanwhile")
+    how = "in browsers of their own" if in_windows else "by plain requests"
+    print(f"{USERS} users, {how}, for {seconds:.0f} s, two 35 MP sheets computed meanwhile")
     print(f"  pages {len(pages)}, median {1000 * statistics.median(pages):.0f} ms")
     print(f"  exports {sum(len(s.exports) for s in all_seen)}, of which wrong {wrong}")
     print(f"  errors {len(errors)}")

@@ -1,11 +1,12 @@
 """Steadying rims: noise averages out along an outline; corners and thin strokes stay what they are."""
 
+import cv2
 import numpy as np
 import pytest
 
 from benchmarks.score import score_cut
 from tidymargin.core.cut import cut_out, measure_sheet
-from tidymargin.core.steady import STEADY_HALO_PX, fill_inner_kernel, steady_share
+from tidymargin.core.steady import _PLACES, STEADY_HALO_PX, fill_inner_kernel, steady_share
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_screen
 from tidymargin.demo.truth import encode_picture
@@ -44,6 +45,52 @@ def test_noise_along_an_outline_is_halved_and_more(shape):
     inner = (slice(HALO, -HALO),) * 2
     before = np.abs(noisy - true)[inner][rim[inner]].mean()
     assert np.abs(found - true[inner])[rim[inner]].mean() < 0.5 * before
+
+
+def steady_slowly(share, doubt, row, col):
+    """Return one steadied share: the edge of the window's mean and moments, refined by least squares."""
+    down, right = np.mgrid[-4:5, -4:5]
+    away = down**2 + right**2
+    weight = np.where(away <= 17, np.exp(-away / 8), 0)
+    weight /= weight.sum()
+    near = share[row - 4 : row + 5, col - 4 : col + 5].astype(float)
+    trust = 1 / (doubt[row - 4 : row + 5, col - 4 : col + 5].astype(float) + 1e-4)
+    mean, moments = (weight * near).sum(), [(weight * near * d).sum() for d in (down, right)]
+    if np.hypot(*moments) < 0.1 or not 0.005 < mean < 0.995:
+        return share[row, col]
+    i, j = moments / np.hypot(*moments)
+    place = np.interp(mean, np.linspace(0, 1, len(_PLACES)), _PLACES)
+    across, along = down * i + right * j, right * i - down * j
+    steep = np.exp(-((across + place) ** 2) / (2 * 1.6**2))
+    over = near - np.clip(0.5 + across + place, 0, 1)
+    rows = 0.33 * steep[..., None] * np.stack([np.ones_like(along), along, along**2 / 2], axis=-1)
+    power = (weight * steep * trust)[..., None] * rows
+    held = np.diag([1e-9, 1e-9, 36.0])  # a bend of 1 / 6 px at most is likely
+    both = np.tensordot(power, rows, ((0, 1), (0, 1))) + held
+    step, turn, bend = np.linalg.solve(both, (power * over[..., None]).sum(axis=(0, 1)))
+    place += np.clip(step, -1.5, 1.5)
+    edge = np.clip(0.5 + across + place + along * turn + along**2 / 2 * bend, 0, 1)
+    left = (weight * (near - edge) ** 2 * trust).sum()
+    fitted = np.clip(0.5 + place, 0, 1)
+    return share[row, col] + (fitted - share[row, col]) / (1 + (left / 5) ** 2)
+
+
+@pytest.mark.parametrize("shape", ["disc", "edge", "corner", "stroke"])
+def test_shares_are_steadied_as_least_squares_would(shape):
+    random = np.random.default_rng(6)
+    true = matte_of(shape)
+    near = np.ones((3, 3), np.uint8)
+    rim = (cv2.dilate(true, near) > 0) & (cv2.erode(true, near) < 1)
+    doubt = np.where(rim, random.uniform(0.002, 0.03, true.shape), 0)
+    noisy = np.clip(true + np.sqrt(doubt) * random.standard_normal(true.shape), 0, 1)
+    noisy = noisy.astype(np.float32)
+    found = steadied(noisy, doubt)
+    places = np.argwhere(doubt[HALO:-HALO, HALO:-HALO] > 0)
+    slow = [steady_slowly(noisy, doubt, row + HALO, col + HALO) for row, col in places]
+    away = np.abs(found[tuple(places.T)] - slow)
+    assert len(places) > 50
+    assert away.max() < 0.02  # the weight across the edge is worked out by squaring
+    assert away.mean() < 0.002
 
 
 @pytest.mark.parametrize("shape", ["disc", "edge", "corner", "stroke"])

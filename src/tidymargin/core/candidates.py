@@ -38,18 +38,15 @@ def solve_share(y, u, v, fy, fu, fv, grain, ringing, blur):  # type: ignore[no-u
     luma_power, chroma_power, luma_variance, chroma_variance = _coding_variance(
         fy, fu, fv, grain, ringing, blur
     )
-    # weight = 1 / variance of the share that luma alone, or chroma alone, would give
-    luma_weight = luma_power / luma_variance
-    chroma_weight = chroma_power / chroma_variance
-    total = luma_weight + chroma_weight
+    # each part's share counts by its power over its variance; then the power cancels out
+    by_luma, by_chroma = 1.0 / luma_variance, 1.0 / chroma_variance
+    total = luma_power * by_luma + chroma_power * by_chroma
     if total < 1e-9:
         return 0.0, 1e9
-    from_luma = y * fy / luma_power if luma_power > 1e-6 else 0.0
-    from_chroma = (u * fu + v * fv) / chroma_power if chroma_power > 1e-6 else 0.0
-    share = (luma_weight * from_luma + chroma_weight * from_chroma) / total
+    share = (y * fy * by_luma + (u * fu + v * fv) * by_chroma) / total
     held = min(1.0, max(0.0, share))
     dy, du, dv = y - held * fy, u - held * fu, v - held * fv
-    return share, dy * dy / luma_variance + (du * du + dv * dv) / chroma_variance
+    return share, dy * dy * by_luma + (du * du + dv * dv) * by_chroma
 
 
 @njit(cache=True, nogil=True)

@@ -41,9 +41,11 @@ _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
 _NEAR_PX = 2  # as NEAR_LOSSY_PX, without loss
 _KEPT = 1024  # means that are remembered
 _ROUND = list_round(SEARCH_PX)
-_AWAY = 0.75 * np.sqrt(
-    _ROUND[:, 2]
-)  # what a place's difference has to make up for by how far away it is
+_AWAY = 0.75 * np.sqrt(_ROUND[:, 2])
+"""What a place's difference has to make up for by how far away it is."""
+
+_FIRST = np.array([(_ROUND[:, 2] < away**2).sum() for away in range(SEARCH_PX + 2)])
+"""Where in the list places begin that are so many pixels away."""
 
 
 @njit(cache=True, nogil=True)
@@ -165,7 +167,10 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             least_share = min(1.0, (deep - 1.0) / width) if deep > 0 else 0.0
             best = 1e18
             best_row, best_col = -1, -1
-            for number in range(_ROUND.shape[0]):
+            first = _FIRST[
+                min(SEARCH_PX + 1, int(outside_px[row, col]))
+            ]  # nearer there is only ground
+            for number in range(first, _ROUND.shape[0]):
                 near_by = 0.5 * _ROUND[number, 2]
                 if near_by >= best:
                     break
@@ -250,7 +255,7 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             if not found:
                 # a stroke too thin for a sure pixel: the most different pixel in this one's direction
                 most = 0.0
-                for number in range(_ROUND.shape[0]):
+                for number in range(_ROUND.shape[0] - 1, first - 1, -1):  # the farthest differ most
                     there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
                     if not (0 <= there < height and 0 <= here < columns):
                         continue

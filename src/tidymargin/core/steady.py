@@ -37,12 +37,6 @@ def _ramp(away, softness):  # type: ignore[no-untyped-def]
     return min(1.0, max(0.0, 0.5 + away / softness))
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _turn(row, col, down, right):  # type: ignore[no-untyped-def]
-    """Return a place's pixels across an edge, inwards, and along it; (down, right) points inwards."""
-    return row * down + col * right, col * down - row * right
-
-
 def _make_window() -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Return the places of a round window, (N, 2) rows and columns from its middle, and their weights."""
     row, col = np.mgrid[-STEADY_PX : STEADY_PX + 1, -STEADY_PX : STEADY_PX + 1]
@@ -69,8 +63,79 @@ def _make_places() -> NDArray[np.float64]:
 
 
 _PLACES = _make_places()
-_STEEP_CELLS = 100  # of a table by the square of the distance to the edge
-_STEEP = np.exp(-(np.arange(40 * _STEEP_CELLS) + 0.5) / _STEEP_CELLS / (2 * _ALONG_PX**2))
+_PLACES_IN_IT = len(_WINDOW)
+_PADDED = (
+    -(-_PLACES_IN_IT // 8) * 8
+)  # loops of such a fixed length are worked out several places at a time
+
+
+def _pad(values: NDArray[np.floating] | NDArray[np.int64]) -> NDArray[np.float32]:
+    padded = np.zeros(_PADDED, np.float32)
+    padded[:_PLACES_IN_IT] = values
+    return padded
+
+
+_WINDOW_ROW, _WINDOW_COL, _WEIGHT = _pad(_WINDOW[:, 0]), _pad(_WINDOW[:, 1]), _pad(_WEIGHTS)
+_SQUARINGS = 5  # exp(-x) is about (1 - x / 32) ** 32
+_STEEP = np.float32(1 / (2 * _ALONG_PX**2) / 2**_SQUARINGS)
+_ANY_ORDER = {"reassoc", "contract", "nsz", "nnan"}  # of sums; the same for every pixel
+
+
+@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
+def _moments_kernel(share, out):  # type: ignore[no-untyped-def]
+    """Fill `out`, (3,), with the mean and the first moments of the matte in a window."""
+    mean, down, right = np.float32(0), np.float32(0), np.float32(0)
+    for at in range(_PADDED):
+        part = _WEIGHT[at] * share[at]
+        mean += part
+        down += part * _WINDOW_ROW[at]
+        right += part * _WINDOW_COL[at]
+    out[0], out[1], out[2] = mean, down, right
+
+
+@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
+def _pull_kernel(share, trust, down, right, place, per_px, out):  # type: ignore[no-untyped-def]
+    """Fill `out`, (8,), with the sums that one step of least squares for place, turn and bend needs."""
+    zero, half, one, third = np.float32(0), np.float32(0.5), np.float32(1), np.float32(0.33)
+    s0, s1, s2, s3, s4, b0, b1, b2 = zero, zero, zero, zero, zero, zero, zero, zero
+    for at in range(_PADDED):
+        away = _WINDOW_ROW[at] * down + _WINDOW_COL[at] * right + place
+        along = _WINDOW_COL[at] * down - _WINDOW_ROW[at] * right
+        steep = max(zero, one - away * away * _STEEP)
+        steep *= steep
+        steep *= steep
+        steep *= steep
+        steep *= steep
+        steep *= steep
+        over = share[at] - min(one, max(zero, half + away * per_px))
+        # the slope of a soft edge: 0.4 / 1.2 px in its middle
+        slope = third * steep
+        weight = _WEIGHT[at] * steep * trust[at] * slope
+        power, pull, square = weight * slope, weight * over, along * along
+        s0 += power
+        s1 += power * along
+        s2 += power * square
+        s3 += power * square * along
+        s4 += power * square * square
+        b0 += pull
+        b1 += pull * along
+        b2 += pull * square
+    out[0], out[1], out[2], out[3], out[4] = s0, s1, s2, s3, s4
+    out[5], out[6], out[7] = b0, b1, b2
+
+
+@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
+def _left_over_kernel(share, trust, down, right, place, turn, bend, per_px):  # type: ignore[no-untyped-def]
+    """Return what an edge leaves over in a window, in variances."""
+    zero, half, one = np.float32(0), np.float32(0.5), np.float32(1)
+    total = zero
+    for at in range(_PADDED):
+        along = _WINDOW_COL[at] * down - _WINDOW_ROW[at] * right
+        away = _WINDOW_ROW[at] * down + _WINDOW_COL[at] * right + place
+        away += along * turn + half * along * along * bend
+        over = share[at] - min(one, max(zero, half + away * per_px))
+        total += _WEIGHT[at] * over * over * trust[at]
+    return total
 
 
 @njit(cache=True, nogil=True)
@@ -79,6 +144,9 @@ def _steady_kernel(share, doubt, trust, top, left, softness, out):  # type: igno
 
     `doubt` is the variance of each share, 0 where it is known, and `trust` one over it, or over the least.
     """
+    sums, pulls = np.empty(3, np.float32), np.empty(8, np.float32)
+    near, near_trust = np.zeros(_PADDED, np.float32), np.zeros(_PADDED, np.float32)
+    per_px = np.float32(1 / softness)
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
             r, c = row + top, col + left
@@ -86,50 +154,23 @@ def _steady_kernel(share, doubt, trust, top, left, softness, out):  # type: igno
             out[row, col] = own
             if doubt[r, c] <= 0.0:
                 continue
-            mean, down, right = 0.0, 0.0, 0.0
-            for number in range(_WEIGHTS.size):
-                i, j = _WINDOW[number, 0], _WINDOW[number, 1]
-                part = _WEIGHTS[number] * share[r + i, c + j]
-                mean += part
-                down += part * i
-                right += part * j
+            for at in range(_PLACES_IN_IT):
+                y, x = np.uintp(r + _WINDOW[at, 0]), np.uintp(c + _WINDOW[at, 1])
+                near[at], near_trust[at] = share[y, x], trust[y, x]
+            _moments_kernel(near, sums)
+            mean, down, right = float(sums[0]), float(sums[1]), float(sums[2])
             size = math.hypot(down, right)
             if size < 0.1 or not 0.005 < mean < 0.995:
                 continue
-            down, right = down / size, right / size
-            at = mean * (_CELLS - 1)
-            cell = int(at)
-            place = _PLACES[cell] + (at - cell) * (_PLACES[cell + 1] - _PLACES[cell])
-            # one step of least squares: place, turn and bend
-            a00, a01, a02, a11, a12, a22 = 1e-9, 0.0, 0.0, 1e-9, 0.0, 1e-6
-            b0, b1, b2 = 0.0, 0.0, 0.0
-            for number in range(_WEIGHTS.size):
-                i, j = _WINDOW[number, 0], _WINDOW[number, 1]
-                across, along = _turn(i, j, down, right)
-                away = across + place
-                entry = int(away * away * _STEEP_CELLS)
-                if entry >= _STEEP.size:
-                    continue
-                steep = _STEEP[entry]
-                y, x = r + i, c + j
-                weight = _WEIGHTS[number] * steep * trust[y, x]
-                left_over = share[y, x] - _ramp(away, softness)
-                # the slope of a soft edge: 0.4 / 1.2 px in its middle
-                slope = 0.33 * steep
-                bend = 0.5 * along * along
-                pull = weight * slope * left_over
-                power = weight * slope * slope
-                a00 += power
-                a01 += power * along
-                a02 += power * bend
-                a11 += power * along * along
-                a12 += power * along * bend
-                a22 += power * bend * bend
-                b0 += pull
-                b1 += pull * along
-                b2 += pull * bend
+            down_32, right_32 = np.float32(down / size), np.float32(right / size)
+            part = mean * (_CELLS - 1)
+            cell = int(part)
+            place = _PLACES[cell] + (part - cell) * (_PLACES[cell + 1] - _PLACES[cell])
+            _pull_kernel(near, near_trust, down_32, right_32, np.float32(place), per_px, pulls)
+            a00, a01, a02 = 1e-9 + pulls[0], float(pulls[1]), 0.5 * pulls[2]
             # the bend is held back: 1 / 6 px at most is likely
-            a22 += 36.0
+            a11, a12, a22 = 1e-9 + pulls[2], 0.5 * pulls[3], 36.0 + 0.25 * pulls[4]
+            b0, b1, b2 = float(pulls[5]), float(pulls[6]), 0.5 * pulls[7]
             m00 = a11 * a22 - a12 * a12
             m01 = a02 * a12 - a01 * a22
             m02 = a01 * a12 - a02 * a11
@@ -141,19 +182,12 @@ def _steady_kernel(share, doubt, trust, top, left, softness, out):  # type: igno
             m12 = a01 * a02 - a00 * a12
             turn_step = (m01 * b0 + m11 * b1 + m12 * b2) / det
             bend_step = (m02 * b0 + m12 * b1 + (a00 * a11 - a01 * a01) * b2) / det
-            place_step = min(1.5, max(-1.5, place_step))
-            # what is left over, in variances
-            over = 0.0
-            for number in range(_WEIGHTS.size):
-                i, j = _WINDOW[number, 0], _WINDOW[number, 1]
-                across, along = _turn(i, j, down, right)
-                away = across + place + place_step + along * turn_step
-                away += 0.5 * along * along * bend_step
-                y, x = r + i, c + j
-                left_over = share[y, x] - _ramp(away, softness)
-                over += _WEIGHTS[number] * left_over * left_over * trust[y, x]
-            fitted = _ramp(place + place_step, softness)
-            out[row, col] = own + (fitted - own) / (1.0 + (over / _MOST_OVER) ** 2)
+            place += min(1.5, max(-1.5, place_step))
+            over = _left_over_kernel(
+                near, near_trust, down_32, right_32, np.float32(place), np.float32(turn_step),
+                np.float32(bend_step), per_px,
+            )  # fmt: skip
+            out[row, col] = own + (_ramp(place, softness) - own) / (1.0 + (over / _MOST_OVER) ** 2)
 
 
 @njit(cache=True, nogil=True)
