@@ -11,13 +11,16 @@ _MOST_REQUEST_BYTES = 600 * 1024 * 1024
 _IN_MEMORY_BYTES = 64 * 1024 * 1024
 """What is larger is laid aside in a file, which a full disk has no room for."""
 
+_THREADS = 64
+"""They only wait for what the executor computes; a browser asks for six things at a time, and ten may be open."""
+
 
 def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServer | BaseWSGIServer:
     """Return a server of a data folder on a bound socket; it serves once it is run."""
     return create_server(
         create_app(workshop),
         sockets=[listener],
-        threads=16,
+        threads=_THREADS,
         ident=None,
         max_request_body_size=_MOST_REQUEST_BYTES,
         inbuf_overflow=_IN_MEMORY_BYTES,
