@@ -103,3 +103,20 @@ def test_what_came_in_transparent_is_no_place_of_the_border():
     rows, cols = border_places(Picture(np.zeros((60, 50, 3), np.uint8), alpha))
     assert len(rows) == frame_mask(60, 50).sum() - 20
     assert (alpha[rows, cols] == 255).all()
+
+
+def test_a_large_border_is_looked_at_all_around_by_chance_and_a_small_one_whole():
+    small = border_places(Picture(np.zeros((700, 900, 3), np.uint8)))
+    assert len(small[0]) == frame_mask(700, 900).sum()
+    height, width = 4000, 6000
+    rows, cols = border_places(Picture(np.zeros((height, width, 3), np.uint8)))
+    frame = frame_mask(height, width)
+    assert 65_536 <= len(rows) < 2 * 65_536 < frame.sum()
+    assert frame[rows, cols].all()
+    assert len(np.unique(rows * width + cols)) == len(rows)
+    for places, count in ((rows, height), (cols, width)):
+        found, _ = np.histogram(places, bins=20, range=(0, count))
+        every = np.histogram(np.nonzero(frame)[0 if count == height else 1], 20, (0, count))[0]
+        np.testing.assert_allclose(found / len(rows), every / frame.sum(), rtol=0.03)
+    for period in (2, 3, 4, 5, 8):  # no regular step, which a pattern could go along with
+        assert np.bincount(cols % period).min() > 0.9 * len(cols) / period

@@ -1,10 +1,11 @@
 """Pieces that hang together, beside a plain way of finding them."""
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.pieces import find_largest_pieces, find_standing, mark_pieces
+from tidymargin.core.pieces import find_largest_pieces, find_standing, mark_pieces, measure_depth
 
 seeds_st = st.integers(0, 2**32 - 1)
 
@@ -68,3 +69,24 @@ def test_the_largest_piece_of_every_value_is_the_largest(seed, values):
         mask = picture == value
         sizes = {int(flood(mask, r, c, False).sum()) for r, c in np.argwhere(mask & is_corner)}
         assert best[value, 0] == max(sizes, default=0)
+
+
+def test_the_depth_of_a_large_piece_is_that_of_every_few_of_its_places():
+    piece = np.zeros((1500, 2400), bool)
+    piece[100:1400, 300:2100] = True
+    depth, every = measure_depth(piece)
+    assert every == 2
+    assert depth.shape == (750, 1200)
+    assert every * depth.max() == pytest.approx(650, rel=0.06)  # by steps of a 3 x 3 mask
+    row, col = (every * int(v) for v in np.unravel_index(depth.argmax(), depth.shape))
+    assert 740 <= row <= 760
+    assert piece[row, col]
+    small, one = measure_depth(piece[90:140, 290:340])
+    assert one == 1
+    assert (small > 0).sum() == piece[90:140, 290:340].sum()
+
+
+def test_a_piece_too_thin_to_be_met_has_no_depth():
+    piece = np.zeros((1500, 2400), bool)
+    piece[1, 1:] = True
+    assert not measure_depth(piece)[0].any()

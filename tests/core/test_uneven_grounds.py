@@ -139,3 +139,22 @@ def test_a_tall_pattern_of_which_only_bands_are_looked_at_first_is_exact_to_its_
     away = np.abs(found.over(whole(height, width)) - true)
     assert np.quantile(away, 0.99) < 2
     assert away[-200:].max() < 8
+
+
+@pytest.mark.parametrize(("period", "grain"), [(53.7, 0.0), (80.0, 3.0)])
+def test_large_tiles_are_found_to_the_pixel_though_few_places_of_each_are_looked_at(period, grain):
+    height, width = 1500, 1240
+    true = make_checker(height, width, period=period, phase=(11.0, 29.0))
+    noise = grain * np.random.default_rng(4).standard_normal(true.shape)
+    rgb = rounded(np.clip(true + noise, 0, 255))
+    rgb[300:1100, 400:900] = (30, 90, 60)
+    found = measure_checker(Picture(rgb))
+    assert found is not None
+    assert found.period_px == pytest.approx(period, rel=0.005)
+    away = np.abs(found.over(whole(height, width)) - true)
+    assert np.quantile(away, 0.99) < 2 + grain
+    borders = np.abs(np.diff(true[..., 0], axis=1)) > 20  # a tile's border lies within its pixel
+    assert (
+        np.mean(np.abs(np.diff(found.over(whole(height, width))[..., 0], axis=1))[borders] > 10)
+        > 0.97
+    )

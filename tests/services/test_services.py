@@ -13,7 +13,7 @@ from tidymargin.core.picture import Region
 from tidymargin.core.reach import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services import deciding, history, settings
+from tidymargin.services import deciding, history, opening, settings
 from tidymargin.services.cache import ByteCache
 from tidymargin.services.executor import Executor, Priority
 from tidymargin.services.exporting import (
@@ -255,6 +255,27 @@ def test_a_restart_finds_the_same_cut(workshop, sheet):
     again = open_workshop(workshop.folder)
     assert export_sheet(again, again.sheets.load(sheet.id)) == before
     again.close()
+
+
+def test_what_was_measured_is_read_back_after_a_restart_and_not_measured_again(
+    workshop, sheet, monkeypatch
+):
+    before = load_measured(workshop, sheet).facts
+    assert before.pockets.listed
+    kept = workshop.folder / "cache"
+    for _ in range(200):
+        if any(place.is_file() for place in kept.rglob("*")):
+            break
+        time.sleep(0.05)
+    workshop.close()
+    monkeypatch.setattr(opening, "measure_by", lambda *_: pytest.fail("measured again"))
+    again = open_workshop(workshop.folder)
+    after = load_measured(again, again.sheets.load(sheet.id)).facts
+    again.close()
+    assert after.pockets.listed == before.pockets.listed
+    assert after.calm == before.calm
+    np.testing.assert_array_equal(after.outside, before.outside)
+    np.testing.assert_array_equal(after.difference.steps, before.difference.steps)
 
 
 def test_trimming_leaves_the_figure_and_an_even_transparent_margin(workshop, sheet):
