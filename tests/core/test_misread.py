@@ -153,9 +153,22 @@ def test_a_fall_is_followed_for_a_few_places_where_it_only_comes_to_the_screens_
     assert not mended[20]
 
 
+@pytest.mark.parametrize(("over", "closed"), [(30.0, True), (4.0, False)])
+def test_a_faint_place_whose_luma_lies_between_its_neighbours_is_no_hole(over, closed):
+    solved = Solved()
+    for row in range(SIZE):  # lighter from row to row
+        solved.rgb[row, :12] = solved.figure[row, :12] = shade_of(BLUE_LUMA + 6 + 2 * row)
+    seen = 0.4 * shade_of(BLUE_LUMA + over) + 0.6 * (np.array(BLUE) + over)
+    solved.put(12, 6, np.rint(seen), 0.5, HIGHLIGHT)
+    share, figure = solved.mend()
+    assert share[12, 6] == (1.0 if closed else 0.5)
+    if closed:
+        assert figure[12, 6] == pytest.approx(shade_of(BLUE_LUMA + over), abs=3)
+
+
 def test_a_part_is_mended_as_in_the_whole():
     random = np.random.default_rng(5)
-    size, far = 64, MISREAD_HALO_PX
+    size, far = 70, MISREAD_HALO_PX
     solved = Solved(size)
     for row, col in zip(*np.nonzero(random.random((size, size)) < 0.7), strict=True):
         colour, share = (PALE, GREY, BRASS)[random.integers(3)], random.random()
@@ -163,6 +176,6 @@ def test_a_part_is_mended_as_in_the_whole():
         solved.put(row, col, without_chroma(mix(colour, share)), random.random(), read)
     whole = solved.mend()
     assert (whole[0] != solved.share).sum() > 20
-    for one, part in zip(whole, solved.mend(slice(4, 60)), strict=True):
+    for one, part in zip(whole, solved.mend(slice(4, 66)), strict=True):
         assert part[far:-far, far:-far].size > 400
-        assert np.array_equal(one[4 + far : 60 - far, 4 + far : 60 - far], part[far:-far, far:-far])
+        assert np.array_equal(one[4 + far : 66 - far, 4 + far : 66 - far], part[far:-far, far:-far])

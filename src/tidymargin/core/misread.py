@@ -13,10 +13,16 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import lean_kernel, luma_at_kernel, to_luma_chroma_kernel
-from tidymargin.core.shades import FALL_HALO_PX, SHADES_HALO_PX, fall_kernel, shades_kernel
+from tidymargin.core.shades import (
+    FALL_HALO_PX,
+    SHADES_HALO_PX,
+    close_kernel,
+    fall_kernel,
+    shades_kernel,
+)
 
 _NOTCH_STEPS = 2
-MISREAD_HALO_PX = _NOTCH_STEPS + 1 + SHADES_HALO_PX + FALL_HALO_PX
+MISREAD_HALO_PX = _NOTCH_STEPS + 2 + SHADES_HALO_PX + FALL_HALO_PX
 """How much of the surroundings mending needs."""
 
 _CONTRAST = 24.0  # levels between an even colour and the screen, below which luma tells nothing
@@ -167,3 +173,4 @@ def mend_misread(
     for kernel in (shades_kernel, *(_NOTCH_STEPS * (_notches_kernel,)), _teeth_kernel):
         _luma_kernel(figure, luma)
         kernel(rgb, ground, palette, *corner, share.copy(), luma, share, figure)
+    close_kernel(rgb, ground, *corner, share.copy(), share, figure)

@@ -30,6 +30,7 @@ _FALLS = 4.0  # levels of luma from pixel to pixel
 _NOISE = 2.0  # grains that luma lies beyond the screen's
 _FURTHER = 18.0  # levels that it may fall further than it did
 _BEHIND = 3  # solid places that touch it
+_AMONG = 6  # solid places that touch a hole
 _BESIDE = 4  # and those that go the same way, together
 
 
@@ -172,5 +173,36 @@ def fall_kernel(rgb, ground, grain, top, left, before, share, figure):  # type: 
             luma = luma_at_kernel(rgb, row + top, col + left)
             colour = to_rgb_kernel(luma, chroma_u / count, chroma_v / count)
             share[row, col] = 1.0
+            for channel in range(3):
+                figure[row, col, channel] = min(255.0, max(0.0, colour[channel]))
+
+
+@njit(cache=True, nogil=True)
+def close_kernel(rgb, ground, top, left, before, share, figure):  # type: ignore[no-untyped-def]
+    """Make solid a faint place among solid ones that is neither darker nor lighter than all of them.
+
+    With some of the screen in it, it would lie beyond them on the screen's side.
+    """
+    for row in range(1, share.shape[0] - 1):
+        for col in range(1, share.shape[1] - 1):
+            if not 0.0 < before[row, col] <= _FAINT:
+                continue
+            least, most, chroma_u, chroma_v, count = 255.0, 0.0, 0.0, 0.0, 0
+            for there in range(row - 1, row + 2):
+                for here in range(col - 1, col + 2):
+                    if before[there, here] > _SOLID:
+                        y, u, v = to_luma_chroma_kernel(
+                            figure[there, here, 0], figure[there, here, 1], figure[there, here, 2]
+                        )
+                        least, most = min(least, y), max(most, y)
+                        chroma_u, chroma_v, count = chroma_u + u, chroma_v + v, count + 1
+            if count < _AMONG:
+                continue
+            r, c = row + top, col + left
+            luma, screen = luma_at_kernel(rgb, r, c), luma_at_kernel(ground, r, c)
+            if abs(luma - screen) > _SHADE or least < screen < most or not least <= luma <= most:
+                continue
+            share[row, col] = 1.0
+            colour = to_rgb_kernel(luma, chroma_u / count, chroma_v / count)
             for channel in range(3):
                 figure[row, col, channel] = min(255.0, max(0.0, colour[channel]))
