@@ -11,8 +11,9 @@ from benchmarks.contact import crop_worst
 from benchmarks.figures import FIGURES, SCALE
 from benchmarks.inks import INKS
 from benchmarks.score import Score, flood_cut, limit_cut, score_cut
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.difference import STEP
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground import from_hex
 from tidymargin.core.reach import Pick
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut

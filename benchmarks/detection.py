@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from benchmarks.figures import FIGURES
 from benchmarks.inks import INKS
-from tidymargin.core.cut import measure_sheet
+from tidymargin.core.facts import measure_sheet
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.truth import encode_picture

@@ -9,7 +9,7 @@ import pytest
 
 from tests.browser.conftest import wait_measured
 from tests.conftest import read_png
-from tidymargin.core import cut
+from tidymargin.core import cut, facts
 from tidymargin.demo.truth import encode_picture
 from tidymargin.services.opening import add_sheet
 from tidymargin.services.viewing import View, render_draft
@@ -54,14 +54,14 @@ def test_an_export_shows_its_progress_and_is_stopped_by_a_button(
 
 
 def test_measuring_is_stopped_and_begun_again(page, workshop, tall_png, monkeypatch):
-    measure = cut.measure_difference
+    measure = facts.measure_difference
     go_on = threading.Event()
 
     def measure_late(*given):
         go_on.wait(20)
         return measure(*given)
 
-    monkeypatch.setattr(cut, "measure_difference", measure_late)
+    monkeypatch.setattr(facts, "measure_difference", measure_late)
     sheet = add_sheet(workshop, tall_png, "bar.png")
     page.goto(f"/sheets/{sheet.id}/")
     page.locator("#step-ground progress").wait_for()
@@ -75,7 +75,7 @@ def test_measuring_is_stopped_and_begun_again(page, workshop, tall_png, monkeypa
 def test_while_a_sheet_is_measured_a_draft_is_shown_and_says_so(
     page, workshop, tall_png, monkeypatch
 ):
-    measure = cut.measure_difference
+    measure = facts.measure_difference
     go_on = threading.Event()
 
     def measure_full_size_late(picture, *given):
@@ -83,7 +83,7 @@ def test_while_a_sheet_is_measured_a_draft_is_shown_and_says_so(
             go_on.wait(20)
         return measure(picture, *given)
 
-    monkeypatch.setattr(cut, "measure_difference", measure_full_size_late)
+    monkeypatch.setattr(facts, "measure_difference", measure_full_size_late)
     sheet = add_sheet(workshop, tall_png, "bar.png")
     page.goto(f"/sheets/{sheet.id}/")
     page.locator("#detail", has_text="this is a draft").wait_for()

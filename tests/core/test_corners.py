@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import to_png
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.formats.decode import decode_picture
 

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 from benchmarks.score import score_cut
 from tests.core.test_levels import flood, rough_steps
 from tidymargin.core.crumbs import tidy_small
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.errors import BadParameterError
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.pockets import PocketChoice
 from tidymargin.core.reach import Pick, build_reach, clear, seed_outside, to_step

@@ -3,7 +3,8 @@
 import numpy as np
 
 from benchmarks.score import score_cut
-from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 

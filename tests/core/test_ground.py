@@ -2,9 +2,9 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core.cut import measure_sheet
 from tidymargin.core.difference import STEP, measure_difference
 from tidymargin.core.errors import BadImageError, NoGroundError
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground import border_places, frame_mask, frame_places, measure_flat_ground
 from tidymargin.core.picture import Picture
 from tidymargin.formats.decode import decode_picture

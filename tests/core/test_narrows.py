@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.narrows import find_narrows
 from tidymargin.core.picture import Picture, whole
 from tidymargin.demo.drawing import Drawing, lay_over

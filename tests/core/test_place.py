@@ -2,8 +2,9 @@ import numpy as np
 import pytest
 
 from tidymargin.core.average import average_down
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.errors import BadParameterError
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.place import Meaning, describe_place
 from tidymargin.core.pockets import PocketChoice

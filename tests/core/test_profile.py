@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core.cut import measure_sheet
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.core.rim import MAX_WIDTH_PX
 from tidymargin.demo.drawing import Drawing, lay_over

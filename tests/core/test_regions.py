@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.cut import Decisions, cut_by_levels, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_by_levels, cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.first_look import choose_blotter
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.reach import Pick

@@ -7,8 +7,9 @@ from hypothesis import strategies as st
 
 from benchmarks.score import find_rim, score_cut
 from tidymargin.core.crumbs import tidy_small
-from tidymargin.core.cut import Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.difference import STEP
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.first_look import find_spot
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.reach import Pick

@@ -5,7 +5,8 @@ import numpy as np
 import pytest
 
 from benchmarks.score import score_cut
-from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.steady import _PLACES, STEADY_HALO_PX, fill_inner_kernel, steady_share
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_screen

@@ -12,7 +12,8 @@ import importlib, pkgutil, types
 import numpy as np
 import tidymargin
 from numba.core.dispatcher import Dispatcher
-from tidymargin.core.cut import cut_out, measure_sheet
+from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.place import describe_place
 from tidymargin.services.warming import warm_kernels

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from tidymargin.core.cut import SheetFacts
+from tidymargin.core.facts import SheetFacts
 from tidymargin.core.picture import Picture
 from tidymargin.core.reach import to_step
 

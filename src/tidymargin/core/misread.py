@@ -34,7 +34,6 @@ _LIGHTER = 25.0  # levels that a misread colour lies beyond it
 _OVER = 12.0  # levels that a place may lie beyond it
 _GOES_ON = 2  # neighbours of the same line
 _SHORT = 20.0  # levels that a tooth falls short of the even colour behind it
-_FAINT = 0.75  # the most of a misread colour's share
 
 
 @njit(cache=True, nogil=True)

@@ -135,6 +135,24 @@ def _count_along(falls, before, row, col):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _make_solid(rgb, top, left, before, row, col, share, figure):  # type: ignore[no-untyped-def]
+    """Make a place solid, as light as it is seen and with the chroma of the solid places around it."""
+    chroma_u, chroma_v, count = 0.0, 0.0, 0
+    for there in range(row - 1, row + 2):
+        for here in range(col - 1, col + 2):
+            if before[there, here] > _SOLID:
+                _, u, v = to_luma_chroma_kernel(
+                    figure[there, here, 0], figure[there, here, 1], figure[there, here, 2]
+                )
+                chroma_u, chroma_v, count = chroma_u + u, chroma_v + v, count + 1
+    luma = luma_at_kernel(rgb, row + top, col + left)
+    colour = to_rgb_kernel(luma, chroma_u / count, chroma_v / count)
+    share[row, col] = 1.0
+    for channel in range(3):
+        figure[row, col, channel] = min(255.0, max(0.0, colour[channel]))
+
+
+@njit(cache=True, nogil=True)
 def fall_kernel(rgb, ground, grain, top, left, before, share, figure):  # type: ignore[no-untyped-def]
     """Make solid where a row of places has a shade that falls past the screen's luma.
 
@@ -162,19 +180,7 @@ def fall_kernel(rgb, ground, grain, top, left, before, share, figure):  # type: 
         for col in range(2, share.shape[1] - 2):
             if falls[row, col] < 2 or _count_along(falls, before, row, col)[0] < _BESIDE:
                 continue
-            chroma_u, chroma_v, count = 0.0, 0.0, 0.0
-            for there in range(row - 1, row + 2):
-                for here in range(col - 1, col + 2):
-                    if before[there, here] > _SOLID:
-                        _, u, v = to_luma_chroma_kernel(
-                            figure[there, here, 0], figure[there, here, 1], figure[there, here, 2]
-                        )
-                        chroma_u, chroma_v, count = chroma_u + u, chroma_v + v, count + 1.0
-            luma = luma_at_kernel(rgb, row + top, col + left)
-            colour = to_rgb_kernel(luma, chroma_u / count, chroma_v / count)
-            share[row, col] = 1.0
-            for channel in range(3):
-                figure[row, col, channel] = min(255.0, max(0.0, colour[channel]))
+            _make_solid(rgb, top, left, before, row, col, share, figure)
 
 
 @njit(cache=True, nogil=True)
@@ -187,22 +193,16 @@ def close_kernel(rgb, ground, top, left, before, share, figure):  # type: ignore
         for col in range(1, share.shape[1] - 1):
             if not 0.0 < before[row, col] <= _FAINT:
                 continue
-            least, most, chroma_u, chroma_v, count = 255.0, 0.0, 0.0, 0.0, 0
+            least, most, count = 255.0, 0.0, 0
             for there in range(row - 1, row + 2):
                 for here in range(col - 1, col + 2):
                     if before[there, here] > _SOLID:
-                        y, u, v = to_luma_chroma_kernel(
-                            figure[there, here, 0], figure[there, here, 1], figure[there, here, 2]
-                        )
-                        least, most = min(least, y), max(most, y)
-                        chroma_u, chroma_v, count = chroma_u + u, chroma_v + v, count + 1
+                        y = luma_at_kernel(figure, there, here)
+                        least, most, count = min(least, y), max(most, y), count + 1
             if count < _AMONG:
                 continue
             r, c = row + top, col + left
             luma, screen = luma_at_kernel(rgb, r, c), luma_at_kernel(ground, r, c)
             if abs(luma - screen) > _SHADE or least < screen < most or not least <= luma <= most:
                 continue
-            share[row, col] = 1.0
-            colour = to_rgb_kernel(luma, chroma_u / count, chroma_v / count)
-            for channel in range(3):
-                figure[row, col, channel] = min(255.0, max(0.0, colour[channel]))
+            _make_solid(rgb, top, left, before, row, col, share, figure)

@@ -6,7 +6,7 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.cut import SheetFacts
+from tidymargin.core.facts import SheetFacts
 from tidymargin.core.narrows import Narrow, find_narrows
 from tidymargin.core.picture import whole
 from tidymargin.core.place import Place, describe_place

@@ -7,16 +7,10 @@ from tidymargin import ENGINE_VERSION
 from tidymargin.core.area import Area, take_area
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.curve import Calm, Jump
-from tidymargin.core.cut import (
-    Cutter,
-    SheetFacts,
-    cut_by_levels,
-    cut_out,
-    find_levels,
-    measure_sheet,
-)
+from tidymargin.core.cut import Cutter, cut_by_levels, cut_out, find_levels
 from tidymargin.core.difference import Difference
 from tidymargin.core.errors import OlderEngineError
+from tidymargin.core.facts import SheetFacts, measure_sheet
 from tidymargin.core.first_look import choose_blotter, find_spot
 from tidymargin.core.flats import FlatsGround
 from tidymargin.core.ground import FlatGround, from_hex

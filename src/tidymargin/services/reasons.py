@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 from tidymargin.core.checker import CheckerGround
-from tidymargin.core.cut import SheetFacts
+from tidymargin.core.facts import SheetFacts
 from tidymargin.core.surface import SurfaceGround
 
 PLACES = (

@@ -10,8 +10,9 @@ import cv2
 import numpy as np
 
 from tidymargin.core.average import average_down
-from tidymargin.core.cut import Cutter, Decisions, cut_out, measure_sheet
+from tidymargin.core.cut import Cutter, Decisions, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.place import describe_place
 from tidymargin.core.reach import Pick

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.area import Area
-from tidymargin.core.cut import Cutter, Levels, SheetFacts
+from tidymargin.core.cut import Cutter, Levels
+from tidymargin.core.facts import SheetFacts
 from tidymargin.core.picture import Picture
 from tidymargin.services.cache import ByteCache, DiskCache
 from tidymargin.services.executor import Executor

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from math import sqrt
 
-from tidymargin.core.cut import SheetFacts
+from tidymargin.core.facts import SheetFacts
 from tidymargin.core.reach import HIGHEST_TOLERANCE
 from tidymargin.web.words import format_share
 

@@ -6,8 +6,8 @@ from markupsafe import Markup, escape
 
 from tidymargin.core.area import Area
 from tidymargin.core.checker import CheckerGround
-from tidymargin.core.cut import SheetFacts
 from tidymargin.core.difference import STEP
+from tidymargin.core.facts import SheetFacts
 from tidymargin.core.flats import FlatsGround
 from tidymargin.core.ground import Ground
 from tidymargin.core.narrows import Narrow

@@ -1,0 +1,174 @@
+"""The facts of a sheet: what is measured of the whole picture, at full size, before anybody decides anything."""
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
+from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
+from tidymargin.core.difference import Difference, all_figure, measure_difference
+from tidymargin.core.flats import FlatsGround, measure_flats
+from tidymargin.core.ground import Ground, border_pixels
+from tidymargin.core.ink import InkFacts, is_ink, measure_inks
+from tidymargin.core.picture import Picture, whole
+from tidymargin.core.pockets import Pockets, find_closed, find_pockets
+from tidymargin.core.prepare import Preparation, prepare_steps
+from tidymargin.core.profile import measure_rim
+from tidymargin.core.progress import Tick, no_tick
+from tidymargin.core.reach import (
+    seed_outside,
+    to_step,
+)
+from tidymargin.core.rim import RimFacts
+from tidymargin.core.side_by_side import run_together
+from tidymargin.core.spill import Spill, measure_spill
+from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround
+
+Nature = Literal["opaque", "ink"]
+_SPECK_PX = 5
+_GRAINY = 0.5
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SheetFacts:
+    """What is true of a whole sheet before anybody decides anything.
+
+    `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs, `pockets`
+    those at the calm's tolerance with nothing said of them.
+    """
+
+    ground: Ground
+    is_busy: bool
+    difference: Difference
+    outside: NDArray[np.uint8]
+    curve: NDArray[np.float64]
+    jumps: tuple[Jump, ...]
+    calm: Calm
+    rim: RimFacts
+    inks: InkFacts
+    nature: Nature
+    pockets: Pockets
+
+    @property
+    def crumb_px(self) -> int:
+        """The size below which standing pieces are crumbs by default: specks of a grainy ground."""
+        grainy = self.ground.noise > _GRAINY or self.difference.ringing > 0
+        return _SPECK_PX if grainy else 0
+
+    @property
+    def size_bytes(self) -> int:
+        """Memory that the arrays take."""
+        laid = self.ground.laid.nbytes if isinstance(self.ground, FlatsGround) else 0
+        opened = self.pockets.opened
+        pockets = 0 if opened is None else opened.size_bytes
+        return self.difference.steps.nbytes + self.outside.nbytes + laid + pockets
+
+
+def measure_sheet(
+    picture: Picture,
+    ground_rgb: tuple[float, float, float] | None = None,
+    ground_kind: GroundKind | Literal["auto"] = "auto",
+    nature: Nature | Literal["auto"] = "auto",
+    preparations: tuple[Preparation, ...] = (),
+    also_rgb: tuple[tuple[float, float, float], ...] = (),
+    tick: Tick = no_tick,
+    grid_px: int = GRID_SIDE_PX,
+) -> SheetFacts:
+    """Measure ground, difference, levels, curve and rim of a whole picture, at full size.
+
+    Parameters
+    ----------
+    picture : Picture
+        The whole picture. When its border came in transparent, there is no ground to clear and
+        everything solid is figure; the ground's `border_share` is then 0.
+    ground_rgb : tuple of 3 float, optional
+        The ground's colour, 0 to 255, where a person has said it.
+    ground_kind : str
+        The ground's kind, where a person has said it.
+    nature : str
+        The figure's nature, where a person has said it.
+    preparations : tuple of str
+        See `prepare_steps`.
+    also_rgb : tuple of 3 float each
+        Further flat colours of the ground, 0 to 255; with any, the ground is flat.
+    tick : callable
+        Told the share that is done, 0 to 1.
+    grid_px : int
+        Longer side of the grid that uneven grounds are kept on; coarser for a draft only.
+
+    Raises
+    ------
+    NoGroundError
+        A printed-in pattern was asked for and there is none.
+    """
+    if picture.alpha is not None and len(border_pixels(picture)) == 0 and ground_rgb is None:
+        detected = Detected(no_ground())
+        difference = all_figure(picture)
+    else:
+        if also_rgb:
+            detected = Detected(measure_flats(picture, ground_rgb, also_rgb))
+        else:
+            detected = detect_ground(picture, ground_kind, ground_rgb, grid_px)
+        tick(0.3)
+        difference = measure_difference(picture, detected.ground)
+    tick(0.55)
+    if preparations:
+        difference = replace(difference, steps=prepare_steps(difference.steps, preparations))
+    ground = detected.ground
+    outside = seed_outside(difference.steps, picture.alpha)
+    tick(0.65)
+    curve = measure_curve(outside)
+    grain = ground.noise + difference.ringing
+    jumps = find_jumps(outside, difference.steps, curve, grain)
+    calm = find_calm(curve, jumps, grain)
+    tick(0.8)
+    step = to_step(calm.tolerance)
+
+    rim, pockets = run_together(
+        lambda: measure_rim(picture, ground, difference, outside, step),
+        lambda: find_pockets(difference.steps, outside <= step, step, ground, "opaque"),
+    )
+    tick(0.87)
+
+    def find_gone() -> NDArray[np.bool_]:
+        gone = outside <= step
+        if pockets.opened is not None:
+            gone |= pockets.opened.over(whole(picture.height, picture.width))
+        return gone
+
+    def measure_strokes() -> InkFacts:
+        # an even figure matches every other tile of a pattern, and stands all the same
+        stands = ~find_gone() if ground.kind == "checker" else difference.steps > step
+        return measure_inks(picture, ground, stands, rim.grain)
+
+    def measure_light() -> Spill | None:
+        if not isinstance(ground, ScreenGround) or nature == "ink":
+            return None
+        return measure_spill(picture, ground, find_gone())
+
+    inks, spill = run_together(measure_strokes, measure_light)
+    tick(0.9)
+    if nature == "auto":
+        nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
+    if nature == "ink":
+        pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
+    if nature == "ink" and len(inks.rgb):
+        red, green, blue = (round(float(v)) for v in inks.rgb[0])
+        rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
+    if isinstance(ground, ScreenGround) and nature == "opaque":
+        rim = replace(rim, spill=spill, is_screen=True)
+    return SheetFacts(
+        ground,
+        detected.is_busy,
+        difference,
+        outside,
+        curve,
+        jumps,
+        calm,
+        rim,
+        inks,
+        nature,
+        pockets,
+    )
