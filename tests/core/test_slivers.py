@@ -60,6 +60,24 @@ def test_gaps_are_told_from_grey_lines_between_them():
     assert found[lines].mean() < 0.05
 
 
+def test_a_grey_barb_between_two_narrow_gaps_stays_whole():
+    rgb = np.full((SIZE, SIZE, 3), PALE, np.uint8)
+    for row, height, colour in ((47, 1, BLUE), (48, 2, GREY), (50, 1, BLUE)):
+        rgb[row : row + height, 20:100] = colour
+    rgb[:12] = BLUE
+    cleared = np.zeros((SIZE, SIZE), np.bool_)
+    cleared[:12] = True
+    cleared[40:60, :16] = True  # so that the gaps lie near the ground
+    rgb[cleared] = BLUE
+    ground = np.full((SIZE, SIZE, 3), BLUE, np.float32)
+    gaps, slivers = find_gaps(
+        halve_chroma(rgb), ground, cleared, np.array([PALE, GREY], np.float32), 1.0, 0.03
+    )
+    found = (gaps | slivers)[:, 24:38]
+    assert found[[47, 50]].mean() > 0.9
+    assert not found[48:50].any()
+
+
 def test_gaps_of_a_region_are_those_of_the_whole():
     rgb, ground, cleared, _, _ = make_feather()
     found = find(rgb, ground, cleared)

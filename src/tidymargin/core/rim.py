@@ -20,6 +20,7 @@ from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.opaque_rim import NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
+from tidymargin.core.own_shades import OWN_SHADES_HALO_PX, find_own_shades
 from tidymargin.core.spill import DEPTH_PX, HOLD_PX, Spill, hold_lean_kernel
 from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
 
@@ -30,6 +31,8 @@ MAX_WIDTH_PX = 6
 """Widest rim that is solved."""
 
 _MOST_UNEVEN = 5.0
+
+_LINES_HALO_PX = OWN_SHADES_HALO_PX + SEARCH_PX + NEAR_LOSSY_PX
 
 HALO_PX = CARRY_PX + STEADY_HALO_PX + max(SEARCH_PX + NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs where no spill is taken off."""
@@ -88,7 +91,7 @@ class RimFacts:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
         if not self.is_screen:
             return HALO_PX
-        own = HALO_PX + GAPS_HALO_PX + MISREAD_HALO_PX + HOLD_PX
+        own = HALO_PX + _LINES_HALO_PX + GAPS_HALO_PX + MISREAD_HALO_PX + HOLD_PX
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + HOLD_PX + 2)
 
 
@@ -191,7 +194,10 @@ def solve_cut(
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach = CARRY_PX
     if not lossless and facts.ink_rgb is None:
-        reach += STEADY_HALO_PX + (MISREAD_HALO_PX + HOLD_PX if facts.is_screen else 0)
+        reach += STEADY_HALO_PX
+    asks_lines = facts.is_screen and not lossless and facts.ink_rgb is None
+    if asks_lines:
+        reach += MISREAD_HALO_PX + HOLD_PX + _LINES_HALO_PX
     share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
     figure = np.zeros((*share.shape, 3), np.float32)
     first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
@@ -215,11 +221,28 @@ def solve_cut(
     sure = np.zeros(cleared.shape, np.bool_)
     least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
     mark_sure_kernel(rgb, ground, inside_px, facts.stain_px + 0.5, least, most, sure)
-    solve_opaque_kernel(
-        rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
-        facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur, facts.palette_rgb,
-        share[window], figure[window], doubt[window],
-    )  # fmt: skip
+
+    def solve() -> None:
+        solve_opaque_kernel(
+            rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
+            facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur,
+            facts.palette_rgb, share[window], figure[window], doubt[window],
+        )  # fmt: skip
+
+    solve()
+    if asks_lines:
+        lines = find_own_shades(
+            rgb, ground, share[window], figure[window], (first_row, first_col), facts.palette_rgb
+        )
+        if lines.any():  # what is beside one takes its colour from it
+            sure[first_row:last_row, first_col:last_col] |= lines
+            solve()
+        reach -= _LINES_HALO_PX
+        share, figure = _take_inner(share, figure, _LINES_HALO_PX)
+        doubt = doubt[_LINES_HALO_PX:-_LINES_HALO_PX, _LINES_HALO_PX:-_LINES_HALO_PX]
+        first_row, first_col, last_row, last_col, window = _find_window(
+            margins, height, width, reach
+        )
     if not lossless:
         for _ in range(FILL_STEPS):
             fill_inner_kernel(

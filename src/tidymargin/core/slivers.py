@@ -26,11 +26,13 @@ _NOTICED = 4.0  # grains
 _SHARED = 0.3  # of what its luma allows, from which a dip is ground
 _SHARED_UNMATCHED = 0.05  # the same where nothing of the figure's nearby is as deep
 _ROUNDS = 3
+_EVEN_SHARE = 0.25  # of what luma allows: where rounds begin at an even colour of the figure
+_EVEN_BESIDE = 3  # of the eight places beside one that are as light, where that is an even colour
 _BLUR = (5, 5)  # of chroma sampled at half the size and smoothed as it is enlarged, near enough
 _UNIT = 32  # of the sums, in what `lean` and `dip` are in: whole numbers, so that every region gets the same
 _FREE = 512 * _UNIT  # added while sums may be negative
 
-SLIVERS_HALO_PX = SLIVER_PX + (2 * _ROUNDS + 1) * (_BLUR[0] // 2) + UNEXPLAINED_HALO_PX
+SLIVERS_HALO_PX = SLIVER_PX + 1 + (2 * _ROUNDS + 1) * (_BLUR[0] // 2) + UNEXPLAINED_HALO_PX
 """How much of the surroundings finding them needs."""
 
 
@@ -72,6 +74,29 @@ def _dips_kernel(rgb, ground, cleared, near, light, dark, least, own, most_lean,
                 figure = most_lean
             along = (along - figure) / (1.0 - figure)
             lean[row, col] = int(np.rint(256.0 * min(1.5, max(-1.0, along))))
+
+
+@njit(cache=True, nogil=True)
+def _hold_even_kernel(luma, own, share):  # type: ignore[no-untyped-def]
+    """Lessen the share of what is as light as an even colour of the figure, and so are places beside it.
+
+    Where both would make the chroma that is seen, a gap beside a line of that colour is likelier than a wider gap.
+    """
+    for row in range(1, luma.shape[0] - 1):
+        for col in range(1, luma.shape[1] - 1):
+            if share[row, col] == 0:
+                continue
+            y = float(luma[row, col])
+            for entry in range(own.shape[0]):
+                if abs(own[entry, 0] - y) > _ALIKE:
+                    continue
+                count = -1
+                for there in range(row - 1, row + 2):
+                    for here in range(col - 1, col + 2):
+                        count += abs(own[entry, 0] - float(luma[there, here])) <= _ALIKE
+                if count >= _EVEN_BESIDE:
+                    share[row, col] = int(share[row, col] * _EVEN_SHARE)
+                    break
 
 
 @njit(cache=True, nogil=True)
@@ -136,6 +161,7 @@ def find_slivers(
     dip[leans] = np.maximum(dip, lean)[leans]
     allowed = (np.minimum(dip, _MOST_DIP) * _UNIT).astype(np.uint16)
     share = allowed.copy()
+    _hold_even_kernel(luma, own, share)
     for _ in range(_ROUNDS):
         made = cv2.GaussianBlur(cv2.GaussianBlur(share, _BLUR, 0), _BLUR, 0)
         _share_out_kernel(allowed, seen, made, share)
