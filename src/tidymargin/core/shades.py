@@ -23,6 +23,7 @@ _SHADE = 40.0  # levels between a shade and the screen, above which luma tells e
 _ALIKE = 12.0  # levels between places of one shade
 _SHOWN = 4  # how many of them there have to be
 _MOSTLY = 0.5  # of the way from a shade's chroma to the screen's
+_SCREEN = 0.7  # of the screen's chroma, from which a place is no shade, whatever those near by have of it
 _MISSING = 0.13  # how much less of the screen's chroma is seen than the matte would leave
 _BLUR = np.array([1.0, 4.0, 6.0, 4.0, 1.0]) / 16.0  # of chroma, as it is coded and enlarged
 _SOLID = 0.9
@@ -75,14 +76,14 @@ def shades_kernel(rgb, ground, palette, top, left, before, luma, share, figure):
                 continue
             _, fu, fv = to_luma_chroma_kernel(red, green, blue)
             own, _ = lean_kernel(fu, fv, bu, bv)
-            seen, _ = lean_kernel(u, v, bu, bv)
-            seen = (seen - own) / max(0.2, 1.0 - own)
+            lean, _ = lean_kernel(u, v, bu, bv)
+            seen = (lean - own) / max(0.2, 1.0 - own)
             left_over = 0.0
             for down in range(-2, 3):
                 for right in range(-2, 3):
                     hole = 1.0 - before[row + down, col + right]
                     left_over += hole * _BLUR[down + 2] * _BLUR[right + 2]
-            if seen < _MOSTLY and left_over - seen > _MISSING:
+            if lean < _SCREEN and seen < _MOSTLY and left_over - seen > _MISSING:
                 share[row, col] = 1.0
                 figure[row, col, 0] = red
                 figure[row, col, 1] = green
