@@ -23,7 +23,9 @@ _SHADE = 40.0  # levels between a shade and the screen, above which luma tells e
 _ALIKE = 12.0  # levels between places of one shade
 _SHOWN = 4  # how many of them there have to be
 _MOSTLY = 0.5  # of the way from a shade's chroma to the screen's
-_SCREEN = 0.7  # of the screen's chroma, from which a place is no shade, whatever those near by have of it
+_SCREEN = (
+    0.7  # of the screen's chroma, from which a place is no shade, whatever those near by have of it
+)
 _MISSING = 0.13  # how much less of the screen's chroma is seen than the matte would leave
 _BLUR = np.array([1.0, 4.0, 6.0, 4.0, 1.0]) / 16.0  # of chroma, as it is coded and enlarged
 _SOLID = 0.9

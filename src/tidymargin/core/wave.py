@@ -26,7 +26,7 @@ _ENOUGH_LINES = 700  # to read a column's wave off
 UNKNOWN = -32768
 """Stands for a pixel that has neither tone nor a mixture of them."""
 
-_Waves = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
+_Course = NDArray[np.float32]
 Tone = NDArray[np.float64]
 Wave = NDArray[np.int16]
 
@@ -37,20 +37,19 @@ def _wave_kernel(rgb, middle, half, out):  # type: ignore[no-untyped-def]
     m0, m1, m2 = middle
     h0, h1, h2 = half
     power = h0 * h0 + h1 * h1 + h2 * h2
-    limit = max(60.0, 0.1 * power)
+    limit = max(np.float32(60), np.float32(0.1) * power)
+    per_power, unit = np.float32(1) / power, np.float32(_UNIT)
+    most, most_seen = np.float32(1.1), np.float32(1.35)
     for row in range(rgb.shape[0]):
         for col in range(rgb.shape[1]):
-            away0, away1, away2 = (
-                rgb[row, col, 0] - m0,
-                rgb[row, col, 1] - m1,
-                rgb[row, col, 2] - m2,
-            )
-            along = (away0 * h0 + away1 * h1 + away2 * h2) / power
+            away0 = np.float32(rgb[row, col, 0]) - m0
+            away1 = np.float32(rgb[row, col, 1]) - m1
+            away2 = np.float32(rgb[row, col, 2]) - m2
+            along = (away0 * h0 + away1 * h1 + away2 * h2) * per_power
             size = away0 * away0 + away1 * away1 + away2 * away2
-            if size - along * along * power < limit and abs(along) < 1.35:
-                out[row, col] = int(np.rint(_UNIT * min(1.1, max(-1.1, along))))
-            else:
-                out[row, col] = UNKNOWN
+            fits = (size - along * along * power < limit) & (abs(along) < most_seen)
+            stands = np.int16(np.rint(unit * min(most, max(-most, along))))
+            out[row, col] = stands if fits else UNKNOWN
 
 
 def to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> Wave:
@@ -59,12 +58,12 @@ def to_wave(rgb: NDArray[np.uint8], light: Tone, dark: Tone) -> Wave:
     `UNKNOWN` stands for a pixel that has neither tone nor a mixture of them.
     """
     out = np.empty(rgb.shape[:2], np.int16)
-    middle, half = (light + dark) / 2, (light - dark) / 2
+    middle, half = (
+        tuple(map(np.float32, tone)) for tone in ((light + dark) / 2, (light - dark) / 2)
+    )
 
     def fill(band: Region) -> None:
-        _wave_kernel(
-            rgb[band.slices], tuple(map(float, middle)), tuple(map(float, half)), out[band.slices]
-        )
+        _wave_kernel(rgb[band.slices], middle, half, out[band.slices])
 
     work_through(fill, whole(rgb.shape[0], rgb.shape[1]).bands(_TOGETHER_PX))
     return out
@@ -181,36 +180,32 @@ def _fit_drift(
 
 
 @njit(cache=True, nogil=True)
-def _read_kernel(  # type: ignore[no-untyped-def]
-    wave, rows, down, across, signs_down, signs_across, gate, is_across, power, found
-):
-    """Sum, for each column (or row), how its pixels go with the other wave, where they fit the signs."""
-    for row in range(rows[0], rows[1]):
+def _read_kernel(wave, first, last, along, signs_along, signs, gate, power, found):  # type: ignore[no-untyped-def]
+    """Sum, for each column, how some of its pixels go with the wave down it, where they fit the signs."""
+    unit = np.float32(1.0 / _UNIT)
+    for row in range(first, last):
+        other, sign = along[row], signs_along[row]
+        strength = other * other
         for col in range(wave.shape[1]):
-            if wave[row, col] == UNKNOWN:
-                continue
-            value = wave[row, col] / _UNIT
-            if abs(value - signs_down[row] * signs_across[col]) >= gate:
-                continue
-            line = col if is_across else row
-            other = down[row] if is_across else across[col]
-            power[line] += other * other
-            found[line] += value * other
+            value = np.float32(wave[row, col]) * unit
+            fits = (wave[row, col] != UNKNOWN) & (abs(value - sign * signs[col]) < gate)
+            counts = np.float32(fits)  # no branch, so that several columns are read at a time
+            power[col] += counts * strength
+            found[col] += counts * (value * other)
 
 
-def _read_lines(
-    wave: Wave, waves: _Waves, gate: float, is_across: bool
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Return what `_read_kernel` sums, of a few parts of the wave at once."""
+def _read_columns(
+    wave: Wave, along: _Course, signs_along: _Course, signs: _Course, gate: float
+) -> NDArray[np.float64]:
+    """Return what `_read_kernel` sums, power and found, of a few parts of the wave at once."""
     edges = np.linspace(0, len(wave), _PARTS + 1).astype(int)
 
-    def read(rows: tuple[int, int]) -> NDArray[np.float64]:
-        sums = np.zeros((2, wave.shape[1] if is_across else wave.shape[0]))
-        _read_kernel(wave, rows, *waves, gate, is_across, sums[0], sums[1])
+    def read(rows: tuple[int, int]) -> NDArray[np.float32]:
+        sums = np.zeros((2, wave.shape[1]), np.float32)
+        _read_kernel(wave, *rows, along, signs_along, signs, np.float32(gate), *sums)
         return sums
 
-    power, found = np.sum(work_out(read, pairwise(map(int, edges))), axis=0)
-    return power, found
+    return np.asarray(np.sum(work_out(read, pairwise(map(int, edges))), axis=0, dtype=np.float64))
 
 
 def read_waves(
@@ -225,28 +220,25 @@ def read_waves(
 
     Pixels that contradict the present waves by more than tile borders explain are figure.
     """
-    g_down, g_across = np.sign(down), np.sign(across)
     every = max(1, min(rgb.shape[:2]) // _ENOUGH_LINES)
     parts = [rgb] if every == 1 else [rgb[::every], rgb[:, ::every]]
     some = work_out(lambda part: to_wave(np.ascontiguousarray(part), *tones), parts)
-    some_rows, some_cols = some[0], some[-1]
+    # each wave is read down the columns of what is laid out for it
+    some_rows, some_cols = some[0], np.ascontiguousarray(some[-1].T)
+    g_down, g_across = (np.sign(wave).astype(np.float32) for wave in (down, across))
     # at first nothing is shut out: a whole row may have the wrong sign
     for gate in (3.0, 0.7, 0.5, 0.5):
         signs_down, signs_across = g_down, g_across
-        for is_across in (True, False):
-            before = g_across if is_across else g_down
-            rows = slice(None, None, every if is_across else 1)
-            cols = slice(None, None, 1 if is_across else every)
-            power, found = _read_lines(
-                some_rows if is_across else some_cols,
-                (g_down[rows], g_across[cols], signs_down[rows], signs_across[cols]),
-                gate,
-                is_across,
-            )
-            trust = power / (power + 0.2)
-            merged = trust * found / np.maximum(power, 1e-6) + (1 - trust) * before
-            if is_across:
-                g_across = np.clip(merged, -1.1, 1.1)
-            else:
-                g_down = np.clip(merged, -1.1, 1.1)
-    return g_down.astype(np.float32), g_across.astype(np.float32)
+        read = _read_columns(some_rows, g_down[::every], signs_down[::every], signs_across, gate)
+        g_across = _merge(read, g_across)
+        read = _read_columns(some_cols, g_across[::every], signs_across[::every], signs_down, gate)
+        g_down = _merge(read, g_down)
+    return g_down, g_across
+
+
+def _merge(read: NDArray[np.float64], before: _Course) -> _Course:
+    """Return a wave as it was read, drawn to what it was before where little of it was."""
+    power, found = read
+    trust = power / (power + 0.2)
+    merged = trust * found / np.maximum(power, 1e-6) + (1 - trust) * before
+    return np.asarray(np.clip(merged, -1.1, 1.1).astype(np.float32))
