@@ -3,8 +3,8 @@ import numpy as np
 import pytest
 
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.largest import find_largest_pieces
 from tidymargin.core.picture import Picture
-from tidymargin.core.pieces import find_largest_pieces
 from tidymargin.demo.drawing import Drawing, lay_over
 
 

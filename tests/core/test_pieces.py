@@ -5,7 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.pieces import find_largest_pieces, find_standing, mark_pieces, measure_depth
+from tidymargin.core.largest import find_largest_pieces
+from tidymargin.core.picture import Region
+from tidymargin.core.pieces import find_pieces, find_standing, measure_depth
 
 seeds_st = st.integers(0, 2**32 - 1)
 
@@ -27,31 +29,52 @@ def flood(mask, row, col, corners):
     return piece
 
 
-@settings(max_examples=30, deadline=None)
-@given(seeds_st, st.floats(0.1, 0.9))
-def test_what_stands_is_parted_into_pieces_that_hang_together_over_corners(seed, density):
-    random = np.random.default_rng(seed)
-    cleared = random.random((17, 23)) < density
-    standing = find_standing(cleared)
-    assert ((standing.labels == 0) == cleared).all()
-    assert standing.areas[1:].sum() == (~cleared).sum()
-    for row, col in np.argwhere(~cleared)[::7]:
-        label = standing.labels[row, col]
-        np.testing.assert_array_equal(standing.labels == label, flood(~cleared, row, col, True))
-        assert standing.areas[label] == (standing.labels == label).sum()
+def label(pieces):
+    """Return each pixel's piece, (H, W)."""
+    labels = np.zeros(pieces.shape, int)
+    for number in range(1, len(pieces.areas)):
+        labels[pieces.box(number).slices][pieces.inside(number)] = number
+    return labels
+
+
+@settings(max_examples=40, deadline=None)
+@given(seeds_st, st.floats(0.0, 1.0), st.booleans(), st.sampled_from([(17, 23), (130, 9), (1, 40)]))
+def test_pieces_are_what_hangs_together_in_the_order_of_their_first_pixels(
+    seed, density, over_corners, shape
+):
+    mask = np.random.default_rng(seed).random(shape) < density
+    pieces = find_pieces(mask, over_corners=over_corners)
+    labels = label(pieces)
+    assert ((labels > 0) == mask).all()
+    before = -1
+    for number in range(1, len(pieces.areas)):
+        rows, cols = np.nonzero(labels == number)
+        first = (rows[0], cols[0])
+        np.testing.assert_array_equal(labels == number, flood(mask, *first, over_corners))
+        assert tuple(pieces.starts[number]) == first
+        assert first[0] * shape[1] + first[1] > before
+        before = first[0] * shape[1] + first[1]
+        assert pieces.areas[number] == len(rows)
+        assert pieces.middles[number] == pytest.approx((cols.mean(), rows.mean()))
+        box = (rows.min(), cols.min(), rows.max() + 1, cols.max() + 1)
+        assert pieces.box(number) == Region(*map(int, box))
 
 
 @settings(max_examples=30, deadline=None)
 @given(seeds_st)
-def test_chosen_pieces_are_marked_and_nothing_else(seed):
+def test_a_pixel_is_asked_for_its_piece_and_chosen_pieces_are_marked(seed):
     random = np.random.default_rng(seed)
-    standing = find_standing(random.random((19, 11)) < 0.6)
-    chosen = random.random(len(standing.stats)) < 0.4
+    cleared = random.random((19, 11)) < 0.6
+    standing = find_standing(cleared)
+    labels = label(standing)
+    assert ((labels == 0) == cleared).all()
+    assert [[standing.at(r, c) for c in range(11)] for r in range(19)] == labels.tolist()
+    chosen = random.random(len(standing.areas)) < 0.4
     chosen[0] = False
     for value in (True, False):
-        out = random.random(standing.labels.shape) < 0.5
-        expected = np.where(chosen[standing.labels], value, out)
-        mark_pieces(standing.labels, chosen, out, value)
+        out = random.random(labels.shape) < 0.5
+        expected = np.where(chosen[labels], value, out)
+        standing.mark(chosen, out, value)
         np.testing.assert_array_equal(out, expected)
 
 

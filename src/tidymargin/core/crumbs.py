@@ -2,12 +2,11 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.pieces import find_standing, mark_pieces
+from tidymargin.core.pieces import find_pieces, find_standing
 
 HAZE_PX = 1000
 """How large a faint standing piece may be and still be a leftover of lossy coding: a run of its blocks."""
@@ -30,24 +29,22 @@ class Tidied:
     cleared: NDArray[np.bool_]
 
 
-def _fill_small(cleared: NDArray[np.bool_], least_px: int, out: NDArray[np.bool_]) -> int:
-    """Let stand, in `out`, what is cleared in pieces smaller than that; return how many there are."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(
-        cleared.view(np.uint8), connectivity=4, ltype=cv2.CV_32S
-    )
-    small = np.asarray(stats)[:, cv2.CC_STAT_AREA] < least_px
+def _fill_small(cleared: NDArray[np.bool_], least_px: int) -> int:
+    """Let stand what is cleared in pieces smaller than that, in place; return how many there are."""
+    holes = find_pieces(cleared)
+    small = holes.areas < least_px
     small[0] = False
-    number = int(small.sum())
-    if number:
-        mark_pieces(np.asarray(labels, np.int32), small, out, False)
-    return number
+    holes.mark(small, cleared, False)
+    return int(small.sum())
 
 
 @njit(cache=True, nogil=True)
-def _peak_kernel(labels, steps, peaks):  # type: ignore[no-untyped-def]
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            peaks[labels[row, col]] = max(peaks[labels[row, col]], steps[row, col])
+def _peak_kernel(first_of, cols, piece_of, steps, peaks):  # type: ignore[no-untyped-def]
+    for row in range(len(first_of) - 1):
+        for run in range(first_of[row], first_of[row + 1]):
+            piece = piece_of[run]
+            for col in range(cols[run, 0], cols[run, 1]):
+                peaks[piece] = max(peaks[piece], steps[row, col])
 
 
 def tidy_small(
@@ -78,11 +75,10 @@ def tidy_small(
         small = standing.areas < crumb_px
         if haze is not None:
             peaks = np.zeros(len(small), np.int64)
-            _peak_kernel(standing.labels, haze[0], peaks)
+            _peak_kernel(*standing.runs, haze[0], peaks)
             small |= (standing.areas <= HAZE_PX) & (peaks <= haze[1])
         small[0] = False
         dropped = int(small.sum())
-        if dropped:
-            mark_pieces(standing.labels, small, out)
-    filled = _fill_small(out.copy(), pinhole_px, out) if pinhole_px > 1 else 0
+        standing.mark(small, out)
+    filled = _fill_small(out, pinhole_px) if pinhole_px > 1 else 0
     return Tidied(dropped, filled, out)

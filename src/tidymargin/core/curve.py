@@ -9,9 +9,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.difference import STEP
+from tidymargin.core.largest import find_largest_pieces, is_solid_kernel
 from tidymargin.core.levels import NEVER
 from tidymargin.core.picture import Region
-from tidymargin.core.pieces import find_largest_pieces, is_solid_kernel, measure_depth
+from tidymargin.core.pieces import measure_depth
 from tidymargin.core.side_by_side import work_out
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing

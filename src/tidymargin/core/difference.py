@@ -15,7 +15,7 @@ from tidymargin.core.colour import (
 )
 from tidymargin.core.ground import Ground
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.pieces import mark_pieces
+from tidymargin.core.pieces import find_pieces
 from tidymargin.core.shade import FINE_LINEAR, shade_away_kernel, to_fine_linear_kernel
 
 STEP = 0.2
@@ -143,14 +143,13 @@ def _below(
 
 def _touching_border(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """Return the pieces of a mask that touch the picture's border, as 0 and 1."""
-    count, found = cv2.connectedComponents(mask, connectivity=4, ltype=cv2.CV_32S)
-    labels = np.asarray(found, np.int32)
-    at_border = np.zeros(count, np.bool_)
-    for line in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
-        at_border[line] = True
+    pieces = find_pieces(mask.view(np.bool_))
+    left, top, width, height, _ = pieces.stats.T
+    at_border = (left == 0) | (top == 0)
+    at_border |= (left + width == mask.shape[1]) | (top + height == mask.shape[0])
     at_border[0] = False
     touching = np.zeros(mask.shape, np.bool_)
-    mark_pieces(labels, at_border, touching)
+    pieces.mark(at_border, touching)
     return touching.view(np.uint8)
 
 

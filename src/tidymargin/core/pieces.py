@@ -1,4 +1,9 @@
-"""Pieces that hang together: doing something to the chosen ones, and finding the largest."""
+"""Pieces of a mask that hang together, kept as runs: what a row holds from one column to another.
+
+A label for each pixel takes four bytes of it and a pass over all of them for every question. Runs are as many as
+outlines are long, are found band by band on every core, and joined from row to row (A. Rosenfeld and J. L. Pfaltz,
+"Sequential operations in digital picture processing", 1966, with runs for pixels).
+"""
 
 from dataclasses import dataclass
 
@@ -7,39 +12,212 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.side_by_side import work_out
+
 _LOOKED_AT_PX = 1_000_000
+_BAND_PX = 64
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Standing:
-    """What stands in a cut, piece by piece; pieces hang together over corners too, and 0 is what is cleared.
+class Pieces:
+    """The pieces of a mask, in the order of their first pixels from 1 up; 0 is what it does not hold.
 
     Parameters
     ----------
-    labels : (H, W) ndarray of int32
-        Each pixel's piece.
+    shape : tuple of 2 int
+        The mask's.
+    first_of : (H + 1,) ndarray of int64
+        The number of each row's first run, and how many runs there are.
+    cols : (R, 2) ndarray of int32
+        Each run's first column, and the one after its last.
+    piece_of : (R,) ndarray of int32
+        The piece that each run belongs to.
     stats : (N, 5) ndarray of int32
-        Left, top, width, height and area of each.
+        Left, top, width, height and area of each piece.
     middles : (N, 2) ndarray of float64
         Its mean x and y.
+    starts : (N, 2) ndarray of int32
+        Row and column of its first pixel.
     """
 
-    labels: NDArray[np.int32]
+    shape: tuple[int, int]
+    first_of: NDArray[np.int64]
+    cols: NDArray[np.int32]
+    piece_of: NDArray[np.int32]
     stats: NDArray[np.int32]
     middles: NDArray[np.float64]
+    starts: NDArray[np.int32]
 
     @property
     def areas(self) -> NDArray[np.int32]:
         """Pixels of each piece."""
         return self.stats[:, cv2.CC_STAT_AREA]
 
+    @property
+    def runs(self) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:
+        """What a kernel needs to go through all runs: `first_of`, `cols` and `piece_of`."""
+        return self.first_of, self.cols, self.piece_of
 
-def find_standing(cleared: NDArray[np.bool_]) -> Standing:
-    """Part what is not cleared, (H, W) bool, into its pieces."""
-    _, labels, stats, middles = cv2.connectedComponentsWithStats(
-        (~cleared).view(np.uint8), connectivity=8, ltype=cv2.CV_32S
-    )
-    return Standing(np.asarray(labels, np.int32), np.asarray(stats, np.int32), np.asarray(middles))
+    def box(self, piece: int) -> Region:
+        """Return what a piece lies within."""
+        left, top, width, height, _ = (int(v) for v in self.stats[piece])
+        return Region(top, left, top + height, left + width)
+
+    def at(self, row: int, col: int) -> int:
+        """Return the piece that a pixel belongs to."""
+        first, end = self.first_of[row : row + 2]
+        run = first + int(np.searchsorted(self.cols[first:end, 1], col, side="right"))
+        return int(self.piece_of[run]) if run < end and self.cols[run, 0] <= col else 0
+
+    def inside(self, piece: int) -> NDArray[np.bool_]:
+        """Return where a piece lies in its box, (h, w) bool."""
+        box = self.box(piece)
+        out = np.zeros((box.height, box.width), np.bool_)
+        _inside_kernel(*self.runs, piece, box.top, box.left, out)
+        return out
+
+    def mark(self, chosen: NDArray[np.bool_], out: NDArray[np.bool_], value: bool = True) -> None:
+        """Set `out`, (H, W), to a value where a chosen piece lies, in place; `chosen` is (N,) bool."""
+        _mark_kernel(*self.runs, chosen, value, out)
+
+
+@njit(cache=True, nogil=True)
+def _runs_kernel(mask, value, counts):  # type: ignore[no-untyped-def]
+    """Return the runs of a value, (R, 2) int32, and fill how many each row has."""
+    height, width = mask.shape
+    cols = np.empty((height * (width // 2 + 1), 2), np.int32)
+    found = 0
+    for row in range(height):
+        before, col = found, 0
+        while col < width:
+            while col < width and mask[row, col] != value:
+                col += 1
+            if col == width:
+                break
+            cols[found, 0] = col
+            while col < width and mask[row, col] == value:
+                col += 1
+            cols[found, 1] = col
+            found += 1
+        counts[row] = found - before
+    return cols[:found].copy()
+
+
+@njit(cache=True, nogil=True, inline="always")
+def find_root(parent, run):  # type: ignore[no-untyped-def]
+    """Return what stands for everything that hangs together with a run; the way there is shortened."""
+    while parent[run] != run:
+        parent[run] = parent[parent[run]]
+        run = parent[run]
+    return run
+
+
+@njit(cache=True, nogil=True)
+def _join_kernel(first_of, cols, slack, piece_of):  # type: ignore[no-untyped-def]
+    """Fill each run's piece; return one more than there are. Runs of two rows hang together within `slack`."""
+    for run in range(len(cols)):
+        piece_of[run] = run
+    for row in range(1, len(first_of) - 1):
+        above, end_above, here, end = (
+            first_of[row - 1],
+            first_of[row],
+            first_of[row],
+            first_of[row + 1],
+        )
+        while above < end_above and here < end:
+            if cols[above, 0] < cols[here, 1] + slack and cols[here, 0] < cols[above, 1] + slack:
+                one, two = find_root(piece_of, above), find_root(piece_of, here)
+                piece_of[max(one, two)] = min(one, two)
+            if cols[above, 1] < cols[here, 1]:
+                above += 1
+            else:
+                here += 1
+    count = 1
+    for run in range(
+        len(cols)
+    ):  # what a run is joined to comes before it, and has its number by now
+        if piece_of[run] == run:
+            piece_of[run] = count
+            count += 1
+        else:
+            piece_of[run] = piece_of[piece_of[run]]
+    return count
+
+
+@njit(cache=True, nogil=True)
+def _measure_kernel(first_of, cols, piece_of, stats, middles, starts):  # type: ignore[no-untyped-def]
+    """Fill box and area, mean place and first pixel of each piece."""
+    for row in range(len(first_of) - 1):
+        for run in range(first_of[row], first_of[row + 1]):
+            piece, first, end = piece_of[run], cols[run, 0], cols[run, 1]
+            length = end - first
+            if stats[piece, 4] == 0:
+                starts[piece, 0], starts[piece, 1] = row, first
+                stats[piece, 0], stats[piece, 1], stats[piece, 2] = first, row, end
+            stats[piece, 0] = min(stats[piece, 0], first)
+            stats[piece, 2] = max(stats[piece, 2], end)
+            stats[piece, 3] = row + 1
+            stats[piece, 4] += length
+            middles[piece, 0] += length * 0.5 * (first + end - 1)
+            middles[piece, 1] += length * row
+    for piece in range(1, len(stats)):
+        stats[piece, 2] -= stats[piece, 0]
+        stats[piece, 3] -= stats[piece, 1]
+        middles[piece, 0] /= stats[piece, 4]
+        middles[piece, 1] /= stats[piece, 4]
+
+
+@njit(cache=True, nogil=True)
+def _mark_kernel(first_of, cols, piece_of, chosen, value, out):  # type: ignore[no-untyped-def]
+    for row in range(len(first_of) - 1):
+        for run in range(first_of[row], first_of[row + 1]):
+            if chosen[piece_of[run]]:
+                out[row, cols[run, 0] : cols[run, 1]] = value
+
+
+@njit(cache=True, nogil=True)
+def _inside_kernel(first_of, cols, piece_of, piece, top, left, out):  # type: ignore[no-untyped-def]
+    for row in range(top, top + len(out)):
+        for run in range(first_of[row], first_of[row + 1]):
+            if piece_of[run] == piece:
+                out[row - top, cols[run, 0] - left : cols[run, 1] - left] = True
+
+
+def find_pieces(
+    mask: NDArray[np.bool_], *, value: bool = True, over_corners: bool = False
+) -> Pieces:
+    """Part a mask into its pieces.
+
+    Parameters
+    ----------
+    mask : (H, W) ndarray of bool
+        Not modified.
+    value : bool
+        What it holds where pieces are.
+    over_corners : bool
+        Whether pixels that share no more than a corner hang together.
+    """
+    height, width = mask.shape
+    first_of = np.zeros(height + 1, np.int64)
+
+    def find_runs(band: Region) -> NDArray[np.int32]:
+        counts = first_of[band.top + 1 : band.bottom + 1]
+        return np.asarray(_runs_kernel(mask[band.slices], value, counts))
+
+    cols = np.concatenate(work_out(find_runs, whole(height, width).bands(_BAND_PX)))
+    np.cumsum(first_of, out=first_of)
+    piece_of = np.empty(len(cols), np.int32)
+    count = _join_kernel(first_of, cols, int(over_corners), piece_of)
+    stats, middles = np.zeros((count, 5), np.int32), np.zeros((count, 2))
+    starts = np.zeros((count, 2), np.int32)
+    _measure_kernel(first_of, cols, piece_of, stats, middles, starts)
+    return Pieces((height, width), first_of, cols, piece_of, stats, middles, starts)
+
+
+def find_standing(cleared: NDArray[np.bool_]) -> Pieces:
+    """Part what is not cleared, (H, W) bool, into its pieces; they hang together over corners too."""
+    return find_pieces(cleared, value=False, over_corners=True)
 
 
 def measure_depth(piece: NDArray[np.bool_]) -> tuple[NDArray[np.float32], int]:
@@ -57,174 +235,3 @@ def measure_depth(piece: NDArray[np.bool_]) -> tuple[NDArray[np.float32], int]:
     padded = np.pad(piece[::every, ::every].view(np.uint8), 1)
     depth = cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_3)
     return np.asarray(depth, np.float32)[1:-1, 1:-1], every
-
-
-@njit(cache=True, nogil=True)
-def _mark_kernel(labels, chosen, value, out):  # type: ignore[no-untyped-def]
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            if chosen[labels[row, col]]:
-                out[row, col] = value
-
-
-def mark_pieces(
-    labels: NDArray[np.int32], chosen: NDArray[np.bool_], out: NDArray[np.bool_], value: bool = True
-) -> None:
-    """Set `out` to a value where a chosen piece lies, in place.
-
-    Parameters
-    ----------
-    labels : (H, W) ndarray of int32
-        Each pixel's piece, 0 to N - 1.
-    chosen : (N,) ndarray of bool
-        Which pieces are meant.
-    out : (H, W) ndarray of bool
-        Written into.
-    value : bool
-        What is written.
-    """
-    _mark_kernel(labels, chosen, value, out)
-
-
-@njit(cache=True, nogil=True, inline="always")
-def is_solid_kernel(values, row, col):  # type: ignore[no-untyped-def]
-    """Whether a pixel's whole 3 x 3 neighbourhood has its value."""
-    if row == 0 or col == 0 or row == values.shape[0] - 1 or col == values.shape[1] - 1:
-        return False
-    value = values[row, col]
-    if values[row, col - 1] != value or values[row, col + 1] != value:
-        return False
-    for side in (-1, 1):
-        for step in (-1, 0, 1):
-            if values[row + side, col + step] != value:
-                return False
-    return True
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _find_root(parent, piece):  # type: ignore[no-untyped-def]
-    while parent[piece] != piece:
-        parent[piece] = parent[parent[piece]]
-        piece = parent[piece]
-    return piece
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _has_solid_kernel(values, row, first, end):  # type: ignore[no-untyped-def]
-    is_solid = False
-    for col in range(first + 1, end - 1):
-        is_solid = is_solid or is_solid_kernel(values, row, col)
-    return is_solid
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _join_kernel(one, two):  # type: ignore[no-untyped-def]
-    """Add the second piece to the first."""
-    one[0] += two[0]
-    one[1], one[2] = min(one[1], two[1]), min(one[2], two[2])
-    one[3], one[4] = max(one[3], two[3]), max(one[4], two[4])
-    if (two[5], two[6]) < (one[5], one[6]):
-        one[5], one[6] = two[5], two[6]
-    one[7] |= two[7]
-
-
-@njit(cache=True, nogil=True)
-def _keep_larger(value, piece, best):  # type: ignore[no-untyped-def]
-    """Keep a whole piece as the best of its value; of equals, the one that begins first."""
-    if piece[7] == 0:
-        return
-    if piece[0] > best[value, 0] or (
-        piece[0] == best[value, 0] and (piece[5], piece[6]) < (best[value, 5], best[value, 6])
-    ):
-        best[value] = piece
-
-
-@njit(cache=True, nogil=True)
-def _largest_kernel(values, wanted, best):  # type: ignore[no-untyped-def]
-    """Fill what the largest piece of each wanted value is; see `find_largest_pieces`.
-
-    Only the pieces that the last row touches are open, so that memory does not grow with the picture.
-    """
-    height, width = values.shape
-    above = np.zeros(width, np.int32)
-    here = np.zeros(width, np.int32)
-    parent = np.empty(2 * width + 2, np.int32)
-    renamed = np.empty(2 * width + 2, np.int32)
-    pieces = np.zeros((2 * width + 2, 8), np.int64)
-    value_of = np.zeros(2 * width + 2, np.uint8)
-    kept = np.zeros((width + 1, 8), np.int64)
-    value_kept = np.zeros(width + 1, np.uint8)
-    parent[0] = 0
-    opened = 0
-    for row in range(height):
-        for piece in range(1, opened + 1):
-            parent[piece] = piece
-            pieces[piece] = kept[piece]
-            value_of[piece] = value_kept[piece]
-        count = opened
-        col = 0
-        while col < width:
-            value, first = values[row, col], col
-            while col < width and values[row, col] == value:
-                col += 1
-            if not wanted[value]:
-                here[first:col] = 0
-                continue
-            count += 1
-            root = count
-            parent[root] = root
-            value_of[root] = value
-            solid = 1 if _has_solid_kernel(values, row, first, col) else 0
-            pieces[root] = (col - first, row, first, row + 1, col, row, first, solid)
-            known = 0
-            for at in range(first, col):
-                if above[at] == known or values[row - 1, at] != value:
-                    continue
-                known = above[at]
-                other = _find_root(parent, known)
-                if other != root:
-                    _join_kernel(pieces[other], pieces[root])
-                    parent[root] = other
-                    root = other
-            here[first:col] = root
-        renamed[: count + 1] = 0
-        opened = 0
-        before = name = 0
-        for col in range(width):
-            if here[col] != before:
-                before = here[col]
-                root = _find_root(parent, before)
-                if before > 0 and renamed[root] == 0:
-                    opened += 1
-                    renamed[root] = opened
-                    kept[opened] = pieces[root]
-                    value_kept[opened] = value_of[root]
-                name = renamed[root] if before > 0 else 0
-            here[col] = name
-        for piece in range(1, count + 1):
-            if parent[piece] == piece and renamed[piece] == 0:
-                _keep_larger(value_of[piece], pieces[piece], best)
-        above, here = here, above
-    for piece in range(1, opened + 1):
-        _keep_larger(value_kept[piece], kept[piece], best)
-
-
-def find_largest_pieces(values: NDArray[np.uint8], wanted: NDArray[np.bool_]) -> NDArray[np.int64]:
-    """Find the largest piece of every wanted value that is 3 px thick somewhere, in one pass.
-
-    Parameters
-    ----------
-    values : (H, W) ndarray of uint8
-        Pixels of one value that share a side are one piece.
-    wanted : (256,) ndarray of bool
-        Which values are looked at.
-
-    Returns
-    -------
-    (256, 8) ndarray of int64
-        By value: area in px, box as top, left, bottom and right, row and column of the piece's first pixel,
-        and 1; all 0 where there is none.
-    """
-    best = np.zeros((256, 8), np.int64)
-    _largest_kernel(values, wanted, best)
-    return best

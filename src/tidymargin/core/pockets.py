@@ -11,14 +11,15 @@ from numpy.typing import NDArray
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.ground import Ground
 from tidymargin.core.mask import PackedMask
-from tidymargin.core.picture import Region
-from tidymargin.core.pieces import mark_pieces, measure_depth
-from tidymargin.core.side_by_side import work_out
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.pieces import Pieces, find_pieces, measure_depth
+from tidymargin.core.side_by_side import work_out, work_through
 
 Verdict = Literal["clear", "keep"]
 Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours", "split", "merged"]
 
 LEAST_PX = 12
+_BAND_PX = 64  # rows that one core works on at once
 _MOST_CORNERS = 200
 _MOST_PLACES = 9
 _OUTLINE_PX = 250_000
@@ -112,33 +113,38 @@ def find_closed(
     steps: NDArray[np.uint8], cleared: NDArray[np.bool_], tolerance_step: int
 ) -> NDArray[np.bool_]:
     """Return what looks like ground and is not reached, (H, W) bool."""
-    return (steps <= tolerance_step) & ~cleared
+    closed = np.empty(cleared.shape, np.bool_)
+
+    def find(band: Region) -> None:
+        np.greater(
+            steps[band.slices] <= tolerance_step, cleared[band.slices], out=closed[band.slices]
+        )
+
+    work_through(find, whole(*cleared.shape).bands(_BAND_PX))
+    return closed
 
 
 @njit(cache=True, nogil=True)
-def _count_tiles_kernel(labels, down, across, counts):  # type: ignore[no-untyped-def]
-    """Count, by label, pixels well inside light tiles and well inside dark ones."""
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            label = labels[row, col]
-            if label:
+def _count_tiles_kernel(first_of, cols, piece_of, down, across, counts):  # type: ignore[no-untyped-def]
+    """Count, by piece, pixels well inside light tiles and well inside dark ones."""
+    for row in range(len(first_of) - 1):
+        for run in range(first_of[row], first_of[row + 1]):
+            for col in range(cols[run, 0], cols[run, 1]):
                 wave = down[row] * across[col]
                 if wave > 0.6:
-                    counts[label, 0] += 1
+                    counts[piece_of[run], 0] += 1
                 elif wave < -0.6:
-                    counts[label, 1] += 1
+                    counts[piece_of[run], 1] += 1
 
 
-def _judge(
-    ground: Ground, nature: str, labels: NDArray[np.int32], count: int, areas: NDArray[np.int64]
-) -> tuple[NDArray[np.bool_], list[Reason]]:
+def _judge(ground: Ground, nature: str, pieces: Pieces) -> tuple[NDArray[np.bool_], list[Reason]]:
     """Return which pockets are cleared unless somebody says otherwise, and why."""
-    large = areas >= LEAST_PX
+    count, large = len(pieces.areas), pieces.areas >= LEAST_PX
     if nature == "ink":
         return np.ones(count, bool), ["ink"] * count
     if isinstance(ground, CheckerGround):
         tiles = np.zeros((count, 2), np.int64)
-        _count_tiles_kernel(labels, ground.down, ground.across, tiles)
+        _count_tiles_kernel(*pieces.runs, ground.down, ground.across, tiles)
         least = np.maximum(4, _PATTERN_SHARE * tiles.sum(axis=1))
         changes = (tiles.min(axis=1) >= least) & large
         return changes, ["pattern" if c else "even" for c in changes]
@@ -172,30 +178,24 @@ def find_pockets(
     choices : tuple of PocketChoice
         The later over the earlier; one that no longer lies in a pocket waits until there is one.
     """
-    closed = find_closed(steps, cleared, tolerance_step)
-    if not closed.any():
-        return Pockets((), None)
-    count, found, found_stats, _ = cv2.connectedComponentsWithStats(
-        closed.view(np.uint8), connectivity=4, ltype=cv2.CV_32S
-    )
-    labels, stats = np.asarray(found, np.int32), np.asarray(found_stats, np.int32)
-    areas = np.asarray(stats[:, cv2.CC_STAT_AREA], np.int64)
-    opens, reasons = _judge(ground, nature, labels, count, areas)
-    _apply_choices(labels, choices, opens, reasons)
+    pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
+    areas = pieces.areas
+    opens, reasons = _judge(ground, nature, pieces)
+    _apply_choices(pieces, choices, opens, reasons)
     opens[0] = False
     order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
     listed = work_out(
-        lambda n: _to_pocket(labels, stats[n], n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
+        lambda n: _to_pocket(pieces, n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
     )
     if not opens.any():
         return Pockets(tuple(listed), None)
-    opened = np.zeros(labels.shape, np.bool_)
-    mark_pieces(labels, opens, opened)
+    opened = np.zeros(pieces.shape, np.bool_)
+    pieces.mark(opens, opened)
     return Pockets(tuple(listed), PackedMask.of(opened))
 
 
 def _apply_choices(
-    labels: NDArray[np.int32],
+    pieces: Pieces,
     choices: tuple[PocketChoice, ...],
     opens: NDArray[np.bool_],
     reasons: list[Reason],
@@ -203,24 +203,21 @@ def _apply_choices(
     """Decide pockets as was said, in place; parts of a split one inherit, of merged ones the later wins."""
     for choice in choices:
         for row, col in choice.also:
-            label = int(labels[row, col])
-            opens[label] = choice.verdict == "clear"
-            reasons[label] = "split"
+            number = pieces.at(row, col)
+            opens[number] = choice.verdict == "clear"
+            reasons[number] = "split"
     said: dict[int, Verdict] = {}
     for choice in choices:
-        label = int(labels[choice.row, choice.col])
-        opens[label] = choice.verdict == "clear"
-        differs = said.get(label, choice.verdict) != choice.verdict
-        reasons[label] = "merged" if differs else "yours"
-        said[label] = choice.verdict
+        number = pieces.at(choice.row, choice.col)
+        opens[number] = choice.verdict == "clear"
+        differs = said.get(number, choice.verdict) != choice.verdict
+        reasons[number] = "merged" if differs else "yours"
+        said[number] = choice.verdict
 
 
-def _to_pocket(
-    labels: NDArray[np.int32], stats: NDArray[np.int32], number: int, opens: bool, reason: Reason
-) -> Pocket:
-    left, top, width, height, area = (int(v) for v in stats)
-    box = Region(top, left, top + height, left + width)
-    inside = labels[box.slices] == number
+def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: Reason) -> Pocket:
+    box, inside = pieces.box(number), pieces.inside(number)
+    top, left = box.top, box.left
     depth, every = measure_depth(inside)
     if not depth.any():  # thinner than what was looked at
         depth, every = inside.astype(np.float32), 1
@@ -233,7 +230,9 @@ def _to_pocket(
         (top + every * int(y), left + every * int(x)) for y, x in zip(down, right, strict=True)
     )
     verdict: Verdict = "clear" if opens else "keep"
-    return Pocket(top + row, left + col, area, box, outline, verdict, reason, places)
+    return Pocket(
+        top + row, left + col, int(pieces.areas[number]), box, outline, verdict, reason, places
+    )
 
 
 def _trace_outline(inside: NDArray[np.uint8], left: int, top: int) -> tuple[tuple[int, int], ...]:

@@ -8,7 +8,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.picture import Region
-from tidymargin.core.pieces import Standing
+from tidymargin.core.pieces import Pieces
 
 _LEAST_COUNT = 8
 _MOST_PX = 100  # a speck's area
@@ -58,14 +58,14 @@ def _measure_width_kernel(cleared):  # type: ignore[no-untyped-def]
     return 2.0 * area / max(1, edge)
 
 
-def find_specks(cleared: NDArray[np.bool_], standing: Standing) -> Specks | None:
+def find_specks(cleared: NDArray[np.bool_], standing: Pieces) -> Specks | None:
     """Find dust among the pieces that stand.
 
     Parameters
     ----------
     cleared : (H, W) ndarray of bool
         What is cleared.
-    standing : Standing
+    standing : Pieces
         Its pieces.
 
     Returns
@@ -84,7 +84,6 @@ def find_specks(cleared: NDArray[np.bool_], standing: Standing) -> Specks | None
         across_px = math.sqrt(4.0 / math.pi * most_px)
         if count * _ROOM_PX > cleared.size or across_px > _AS_THIN * _measure_width_kernel(cleared):
             return None
-        left, top, wide, tall, _ = (int(v) for v in standing.stats[order[count - 1]])
-        box = Region(top, left, top + tall, left + wide)
+        box = standing.box(int(order[count - 1]))
         return Specks(count, int(areas[0]), most_px, int(areas[count]), box)
     return None

@@ -5,11 +5,10 @@ from typing import Literal
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.picture import Region
-from tidymargin.core.pieces import Standing, find_standing, mark_pieces
+from tidymargin.core.pieces import Pieces, find_standing
 from tidymargin.core.specks import Specks, find_specks
 
 Edge = Literal["left", "right", "top", "bottom"]
@@ -43,21 +42,12 @@ class StrayGroup:
     box: Region
 
 
-@njit(cache=True, nogil=True)
-def _first_place_kernel(labels, rows, cols):  # type: ignore[no-untyped-def]
-    for row in range(labels.shape[0]):
-        for col in range(labels.shape[1]):
-            label = labels[row, col]
-            if rows[label] < 0:
-                rows[label], cols[label] = row, col
-
-
-def find_strays(standing: Standing, least_px: int = 12) -> tuple[StrayGroup, ...]:
+def find_strays(standing: Pieces, least_px: int = 12) -> tuple[StrayGroup, ...]:
     """Find groups of pieces that look like a pad's holes or a film's perforation.
 
     Parameters
     ----------
-    standing : Standing
+    standing : Pieces
         The pieces of a cut.
     least_px : int
         Smaller pieces are crumbs and not looked at.
@@ -67,8 +57,8 @@ def find_strays(standing: Standing, least_px: int = 12) -> tuple[StrayGroup, ...
     tuple of StrayGroup
         Of at least four compact pieces each, alike in size and in one line along an edge.
     """
-    labels, stats, middles = standing.labels, standing.stats, standing.middles
-    height, width = labels.shape
+    stats, middles = standing.stats, standing.middles
+    height, width = standing.shape
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].astype(np.float64)
     areas = standing.areas.astype(np.float64)
     compact = (areas >= least_px) & (areas > 0.5 * sides.prod(axis=1))
@@ -76,8 +66,6 @@ def find_strays(standing: Standing, least_px: int = 12) -> tuple[StrayGroup, ...
     compact[0] = False
     if not _LEAST_MEMBERS <= int(compact.sum()) <= _MOST_PIECES:
         return ()
-    rows, cols = np.full(len(areas), -1, np.int64), np.full(len(areas), -1, np.int64)
-    _first_place_kernel(labels, rows, cols)
     groups: list[StrayGroup] = []
     free = compact.copy()
     for edge, along, at in (
@@ -97,13 +85,12 @@ def find_strays(standing: Standing, least_px: int = 12) -> tuple[StrayGroup, ...
             if spread < 0.25:
                 continue
             free[members] = False
-            left, top, wide, tall, _ = (int(v) for v in stats[members[0]])
             groups.append(
                 StrayGroup(
-                    tuple((int(rows[m]), int(cols[m])) for m in members),
+                    tuple((int(row), int(col)) for row, col in standing.starts[members]),
                     edge,  # type: ignore[arg-type]  # one of the four above
                     int(areas[members].sum()),
-                    Region(top, left, top + tall, left + wide),
+                    standing.box(int(members[0])),
                 )
             )
     return tuple(groups)
@@ -138,8 +125,8 @@ def drop_pieces(
     standing = find_standing(cleared)
     drops = np.zeros(len(standing.stats), np.bool_)
     for row, col in places:
-        drops[standing.labels[row, col]] = True
+        drops[standing.at(row, col)] = True
     drops[0] = False
     out = cleared.copy()
-    mark_pieces(standing.labels, drops, out)
+    standing.mark(drops, out)
     return out
