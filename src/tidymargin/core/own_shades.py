@@ -11,8 +11,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
+from tidymargin.core.slivers import ALIKE, count_as_light
 
-_ALIKE = 12.0  # levels of luma between a place and the even colour that it is taken for
 _FROM_GROUND = (
     48.0  # levels of luma that an even colour is away from the ground, or rims hold too many of it
 )
@@ -29,7 +29,7 @@ OWN_SHADES_HALO_PX = _ASKED_PX + 2 * (_BLUR[0] // 2) + 1
 
 
 @njit(cache=True, nogil=True)
-def _read_kernel(rgb, ground, share, figure, top, left, own, seen, mixed, gain):  # type: ignore[no-untyped-def]
+def _read_kernel(rgb, luma, ground, share, figure, top, left, own, seen, mixed, gain):  # type: ignore[no-untyped-def]
     """Fill how far each place leans to the screen: as seen, as solved, and how much less were it a line.
 
     `seen` and `mixed` have `_FREE` added; `gain` is 0 where there is nothing to ask.
@@ -61,17 +61,9 @@ def _read_kernel(rgb, ground, share, figure, top, left, own, seen, mixed, gain):
             if not (_LEAST < part < _MOST and 0 < row < height - 1 and 0 < col < width - 1):
                 continue
             for entry in range(own.shape[0]):
-                if abs(own[entry, 0] - y) > _ALIKE or abs(own[entry, 0] - by) <= _FROM_GROUND:
+                if abs(own[entry, 0] - y) > ALIKE or abs(own[entry, 0] - by) <= _FROM_GROUND:
                     continue
-                beside = -1
-                for there in range(top + row - 1, top + row + 2):
-                    for here in range(left + col - 1, left + col + 2):
-                        level, _, _ = to_luma_chroma_kernel(
-                            float(rgb[there, here, 0]),
-                            float(rgb[there, here, 1]),
-                            float(rgb[there, here, 2]),
-                        )
-                        beside += abs(own[entry, 0] - level) <= _ALIKE
+                beside = count_as_light(luma, top + row, left + col, own[entry, 0])
                 leant, _ = lean_kernel(own[entry, 1], own[entry, 2], bu, bv)
                 if beside >= _BESIDE and solved > leant:
                     gain[row, col] = int(np.rint(min(1.9, solved - leant) * _UNIT))
@@ -127,7 +119,8 @@ def find_own_shades(
     found = np.zeros(share.shape, np.bool_)
     own = np.array([to_luma_chroma_kernel(*map(float, c)) for c in own_rgb]).reshape(-1, 3)
     seen, mixed, gain = (np.empty(share.shape, np.uint16) for _ in range(3))
-    _read_kernel(rgb, ground, share, figure, *corner, own, seen, mixed, gain)
+    luma = np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY))
+    _read_kernel(rgb, luma, ground, share, figure, *corner, own, seen, mixed, gain)
     if not gain.any():
         return found
 

@@ -14,11 +14,13 @@ from numpy.typing import NDArray
 from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
 from tidymargin.core.unexplained import UNEXPLAINED_HALO_PX, specks_kernel, unmatched_kernel
 
+ALIKE = 12.0
+"""Levels of luma between a place and the even colour that it is taken for, at most."""
+
 SLIVER_PX = 4
 """No dip of luma is filled that is wider."""
 
 _CONTRAST = 24.0  # levels of luma between figure and ground, below which a dip tells nothing
-_ALIKE = 12.0  # levels of luma between a place and the even colour that it is taken for
 _LEAN_SLACK = 0.08  # a figure may lean so much more than its even colours of that luma do
 _LEAST_DIP = 38  # of 256
 _MOST_DIP = 300
@@ -67,13 +69,24 @@ def _dips_kernel(rgb, ground, cleared, near, light, dark, least, own, most_lean,
             dip[row, col] = int(np.rint(256.0 * min(2.0, max(0.0, share))))
             figure, is_known = -1.0, False
             for entry in range(own.shape[0]):
-                if abs(own[entry, 0] - level) <= _ALIKE:
+                if abs(own[entry, 0] - level) <= ALIKE:
                     leant, _ = lean_kernel(own[entry, 1], own[entry, 2], bu, bv)
                     figure, is_known = max(figure, leant + _LEAN_SLACK), True
             if not is_known:
                 figure = most_lean
             along = (along - figure) / (1.0 - figure)
             lean[row, col] = int(np.rint(256.0 * min(1.5, max(-1.0, along))))
+
+
+@njit(cache=True, nogil=True, inline="always")
+def count_as_light(luma, row, col, level):  # type: ignore[no-untyped-def]
+    """Return how many of the eight places around one have about that luma."""
+    count = 0
+    for there in range(row - 1, row + 2):
+        for here in range(col - 1, col + 2):
+            is_other = there != row or here != col
+            count += is_other and abs(level - float(luma[there, here])) <= ALIKE
+    return count
 
 
 @njit(cache=True, nogil=True)
@@ -88,13 +101,9 @@ def _hold_even_kernel(luma, own, share):  # type: ignore[no-untyped-def]
                 continue
             y = float(luma[row, col])
             for entry in range(own.shape[0]):
-                if abs(own[entry, 0] - y) > _ALIKE:
+                if abs(own[entry, 0] - y) > ALIKE:
                     continue
-                count = -1
-                for there in range(row - 1, row + 2):
-                    for here in range(col - 1, col + 2):
-                        count += abs(own[entry, 0] - float(luma[there, here])) <= _ALIKE
-                if count >= _EVEN_BESIDE:
+                if count_as_light(luma, row, col, own[entry, 0]) >= _EVEN_BESIDE:
                     share[row, col] = int(share[row, col] * _EVEN_SHARE)
                     break
 
