@@ -1,4 +1,5 @@
 from pathlib import Path
+from types import SimpleNamespace
 from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
@@ -10,6 +11,7 @@ from tidymargin.core.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
+from tidymargin.services import keeping
 from tidymargin.services.history import list_history
 from tidymargin.services.opening import add_sheet, read_recipe_of
 
@@ -117,6 +119,29 @@ def test_a_bad_file_beside_two_good_ones(page, workshop, badge_png, badge_jpg, c
         page.wait_for_timeout(100)
     assert page.locator(".print.waiting").count() == 0
     complaints.expect("415")
+
+
+def test_a_full_disk_is_said_before_and_after_a_picture_is_sent(
+    page, workshop, badge_png, monkeypatch, complaints
+):
+    free = [1000, 10**12, 500]
+    monkeypatch.setattr(keeping.shutil, "disk_usage", lambda _: SimpleNamespace(free=free[0]))
+    page.goto("/")
+    drop_files(page, ("one.png", badge_png))
+    said = page.locator("#arrivals li .said")
+    said.wait_for()
+    assert "needs" in said.inner_text()
+    assert "0.0 MB are free. Free some room" in said.inner_text()
+    complaints.expect("507")
+    # room enough as it begins, and none once it breaks off: that is not a lost server
+    free.pop(0)
+    page.route("**/sheets", lambda route: (free.pop(0), route.abort()))
+    drop_files(page, ("two.png", badge_png))
+    page.locator("#arrivals li", has_text="two.png").locator(".said").wait_for()
+    assert "The disk is full" in said.inner_text()
+    assert workshop.sheets.list_all() == []
+    assert "ERR_FAILED" in complaints.pop(0)
+    complaints.expect("507")
 
 
 def test_keyboard_only_from_drop_to_export(page, workshop, badge_png, tmp_path):

@@ -1,4 +1,7 @@
 import io
+import tempfile
+from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -7,6 +10,7 @@ from PIL import Image
 
 from tidymargin.core import errors
 from tidymargin.outcomes import OUTCOMES
+from tidymargin.services import keeping
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.services.viewing import keep_proof, proof_name
@@ -247,3 +251,25 @@ def test_long_work_tells_its_progress_only_by_the_names_it_has(client, sheet):
     assert client.get(f"/sheets/{sheet.id}/progress?work=export").json == {"share": None}
     asked = client.get(f"/sheets/{sheet.id}/progress?work=all", headers={"Accept": "application/json"})  # fmt: skip
     assert asked.status_code == 422
+
+
+def test_room_is_asked_of_both_disks_that_a_picture_needs(client, monkeypatch):
+    free, large = {}, 200_000_000
+    monkeypatch.setattr(
+        keeping.shutil, "disk_usage", lambda folder: SimpleNamespace(free=free[str(folder)])
+    )
+    aside, kept = tempfile.gettempdir(), str(client.application.extensions["workshop"].folder)
+    for in_kept, in_aside, size, status in (
+        (10**9, 10**9, large, 204),
+        (1000, 10**9, large, 507),
+        (10**9, 1000, large, 507),
+        (10**6, 1000, 900_000, 204),  # small enough to be held in memory while it is sent
+        (10**6, 1000, "much", 204),
+    ):
+        free.update({aside: in_aside, kept: in_kept})
+        answer = client.get(f"/room?bytes={size}", headers={"Accept": "application/json"})
+        assert answer.status_code == status, (in_kept, in_aside)
+    free.update({aside: 10**9, kept: large + 1})
+    answer = client.get(f"/room?bytes={large}", headers={"Accept": "application/json"})
+    on_one_disk = Path(aside).stat().st_dev == Path(kept).stat().st_dev
+    assert answer.status_code == (507 if on_one_disk else 204)

@@ -1,9 +1,11 @@
 """Keeping sheets: their names, the bin, and what all of it takes on the disk."""
 
+import shutil
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.errors import BadParameterError, StorageFullError
 from tidymargin.formats.recipe import from_steps
 from tidymargin.services.opening import to_shown_name
 from tidymargin.services.viewing import proof_name
@@ -53,6 +55,33 @@ def measure_disk(workshop: Workshop) -> DiskUse:
         cache=_size_below(folder / "cache"),
         binned=sum(workshop.originals.size_of(name) for name in binned),
     )
+
+
+def check_room(workshop: Workshop, size_bytes: int, aside_bytes: int = 0) -> None:
+    """See whether the disk has room for a picture that is about to be sent.
+
+    Parameters
+    ----------
+    size_bytes : int
+        What is kept in the data folder.
+    aside_bytes : int
+        What is laid aside in the machine's folder for temporary files while it is sent.
+
+    Raises
+    ------
+    StorageFullError
+        There is less room than that.
+    """
+    aside = Path(tempfile.gettempdir())
+    same_disk = aside.stat().st_dev == workshop.folder.stat().st_dev
+    needs = [(workshop.folder, size_bytes + aside_bytes * same_disk), (aside, aside_bytes)]
+    for folder, needed in needs:
+        free = shutil.disk_usage(folder).free
+        if needed > free:
+            raise StorageFullError(
+                f"The disk is full: this picture needs {needed / 1e6:,.1f} MB, and {free / 1e6:,.1f} MB are free.",
+                hint="Free some room and add it again; everything saved before is safe.",
+            )
 
 
 def rename_sheet(workshop: Workshop, sheet_id: int, name: str) -> Sheet:

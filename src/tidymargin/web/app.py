@@ -22,6 +22,9 @@ from tidymargin.services.workshop import Workshop
 from tidymargin.store.originals import FULL
 
 _FORM_BYTES = 2 * 1024 * 1024
+IN_MEMORY_BYTES = 64 * 1024 * 1024
+"""A larger request is laid aside in a file while it is sent."""
+
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src 'self'; "
     "img-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"

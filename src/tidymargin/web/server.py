@@ -5,12 +5,9 @@ import socket
 from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 
 from tidymargin.services.workshop import Workshop
-from tidymargin.web.app import create_app
+from tidymargin.web.app import IN_MEMORY_BYTES, create_app
 
 _MOST_REQUEST_BYTES = 600 * 1024 * 1024
-_IN_MEMORY_BYTES = 64 * 1024 * 1024
-"""What is larger is laid aside in a file, which a full disk has no room for."""
-
 _THREADS = 64
 """They only wait for what the executor computes; a browser asks for six things at a time, and ten may be open."""
 
@@ -23,6 +20,6 @@ def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServe
         threads=_THREADS,
         ident=None,
         max_request_body_size=_MOST_REQUEST_BYTES,
-        inbuf_overflow=_IN_MEMORY_BYTES,
-        outbuf_overflow=_IN_MEMORY_BYTES,
+        inbuf_overflow=IN_MEMORY_BYTES,
+        outbuf_overflow=IN_MEMORY_BYTES,
     )

@@ -8,7 +8,7 @@ from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.services import keeping
 from tidymargin.services.opening import add_sheet
 from tidymargin.store.sheets import Sheet
-from tidymargin.web.app import the_workshop
+from tidymargin.web.app import IN_MEMORY_BYTES, the_workshop
 from tidymargin.web.sentences import say_bin, say_disk, say_trays
 from tidymargin.web.words import gettext
 
@@ -87,6 +87,14 @@ def empty_bin() -> str | AnyResponse:
     """Delete for good what is in the bin."""
     keeping.empty_bin(the_workshop())
     return _answer()
+
+
+@blueprint.get("/room")
+def ask_room() -> Response:
+    """Say whether there is room for a picture of so many bytes, before any of it is sent."""
+    size = request.args.get("bytes", 0, int)
+    keeping.check_room(the_workshop(), size, size if size > IN_MEMORY_BYTES else 0)
+    return Response(status=204)
 
 
 @blueprint.post("/sheets")

@@ -34,13 +34,29 @@ function refuse({ bar, state, stop }, text) {
   state.textContent = text;
 }
 
+function toText(answer) {
+  return [answer.message, answer.hint].filter(Boolean).join(" ");
+}
+
+// Why a picture of that size cannot be kept, or nothing: what a full disk breaks off halfway gets no answer.
+async function askRoom(size) {
+  try {
+    const answer = await fetch(`${words.room}?bytes=${size}`, { headers: { Accept: "application/json" } });
+    return answer.ok ? "" : toText(await answer.json());
+  } catch {
+    return words.lost;
+  }
+}
+
+async function add(file, shown) {
+  const refusal = file.size > Number(words.mostBytes) ? words.tooLarge : await askRoom(file.size);
+  if (!refusal) return send(file, shown);
+  refuse(shown, refusal);
+  return null;
+}
+
 function send(file, shown) {
   return new Promise((resolve) => {
-    if (file.size > Number(words.mostBytes)) {
-      refuse(shown, words.tooLarge);
-      resolve(null);
-      return;
-    }
     const body = new FormData();
     body.append("picture", file, file.name || words.pasted);
     const request = new XMLHttpRequest();
@@ -61,8 +77,8 @@ function send(file, shown) {
       refuse(shown, words.stopped);
       resolve(null);
     };
-    request.onerror = () => {
-      refuse(shown, words.lost);
+    request.onerror = async () => {
+      refuse(shown, (await askRoom(file.size)) || words.lost);
       resolve(null);
     };
     request.onload = () => {
@@ -77,7 +93,7 @@ function send(file, shown) {
         shown.state.textContent = words.added;
         resolve(answer.place);
       } else {
-        refuse(shown, [answer.message, answer.hint].filter(Boolean).join(" "));
+        refuse(shown, toText(answer));
         resolve(null);
       }
     };
@@ -91,7 +107,7 @@ async function addAll(files) {
   const rows = files.map((file) => addRow(file.name || words.pasted));
   const places = [];
   for (const [number, file] of files.entries()) {
-    const place = await send(file, rows[number]);
+    const place = await add(file, rows[number]);
     if (place) places.push(place);
   }
   input.value = "";
