@@ -163,14 +163,14 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
 def _palette_kernel(rgb, steps, levels, tolerance_step, slacks, every, counts, sums):  # type: ignore[no-untyped-def]
     """Sum the colours of pixels that are surely one colour of the figure, in bins of 5 bits a channel.
 
-    Only every so many rows are looked at. Those are pixels whose 3 x 3 neighbourhood is even, within each of
+    What looks like ground is not, reached or not. Only every so many rows are looked at. Those are pixels whose 3 x 3 neighbourhood is even, within each of
     the slacks, and, for strokes too thin for that, pixels that are nowhere less different from the ground than
     their neighbours.
     """
     height, width = levels.shape
     for row in range(1, height - 1, every):
         for col in range(1, width - 1):
-            if levels[row, col] <= tolerance_step:
+            if levels[row, col] <= tolerance_step or steps[row, col] <= tolerance_step:
                 continue
             most = True
             for down in range(-1, 2):
