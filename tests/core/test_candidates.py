@@ -122,6 +122,22 @@ def test_an_even_patch_is_sure_and_a_soft_edge_is_not():
         rgb[:, col] = np.rint((1 - share) * 255 + share * np.array(NAVY))
     inside_px = np.maximum(0, np.arange(20) - 5).astype(np.float32)[None].repeat(20, axis=0)
     sure = np.zeros((20, 20), bool)
-    mark_sure_kernel(rgb, np.full((20, 20, 3), 255, np.float32), inside_px, 9.0, 2.0, 5.0, sure)
+    mark_sure_kernel(
+        rgb, np.full((20, 20, 3), 255, np.float32), inside_px, 9.0, 1.0, 2.0, 5.0, sure
+    )
     assert not sure[:, :9].any()
     assert sure[1:-1, 9:].all()  # at the picture's end there are fewer places to be alike
+
+
+def test_of_wide_edges_neither_the_foot_nor_a_step_of_two_is_sure():
+    shares = np.array([0, 0, 0.02, 0.025, 0.03, 0.3, 0.5, 0.51, 0.8, 1, 1, 1, 1, 1])
+    row = (1 - shares)[:, None] * 255 + shares[:, None] * np.array(NAVY)
+    rgb = np.rint(row).astype(np.uint8)[None].repeat(9, axis=0)
+    inside_px = np.maximum(0, np.arange(14) - 1).astype(np.float32)[None].repeat(9, axis=0)
+    for softness, sure_steps in ((1.0, True), (5.0, False)):
+        sure = np.zeros(inside_px.shape, bool)
+        ground = np.full(rgb.shape, 255, np.float32)
+        mark_sure_kernel(rgb, ground, inside_px, 12.5, softness, 2.0, 5.0, sure)
+        assert not sure[:, :6].any()
+        assert (sure[1:-1, 6:8].all(), sure[1:-1, 6:8].any()) == (sure_steps, sure_steps)
+        assert sure[1:-1, 10:13].all()

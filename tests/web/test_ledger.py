@@ -41,7 +41,7 @@ def post(client, token, sheet, path, **values):
 
 SAID = {
     "tide-stamp": ("Opaque figure on flat black , without noise.", "#000000 along 100 % of the border"),
-    "buoy-sticker": ("printed-in pattern of", "#DEDEDE and #B8B8B8 in squares of"),
+    "buoy-sticker": ("printed-in squares of", "#DEDEDE and #B8B8B8 in squares of"),
     "harbour-signature": ("Ink on paper", "darker at the"),
     "brass-bell": ("Opaque on screen", "darker at the"),
 }  # fmt: skip

@@ -14,6 +14,7 @@ _MIX_COLOURS = 12
 _EVEN_PX = 2
 _SEEN = np.int64(1) << 62
 _EVEN = 0.3
+_EVEN_STEPS = 0.6  # of the steps of a soft edge, what is still even
 _ALIKE = 6.0
 _SAME = 4.0
 
@@ -108,13 +109,18 @@ def mix_two(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def mark_sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: ignore[no-untyped-def]
+def mark_sure_kernel(rgb, ground, inside_px, limit, softness, least, most, out):  # type: ignore[no-untyped-def]
     """Mark what is figure for sure: deep enough, or part of an even patch more than a line thick.
 
     Even is what differs by less than three tenths of its difference to the ground, which a soft edge's
-    steps exceed, between `least` and `most` levels of luma or chroma.
+    steps exceed, less where edges are `softness` pixels wide, and by no more than `most` levels of luma or chroma.
+    What differs from the ground by so little that the noise, `least`, is more than that may be an edge's foot.
     """
     height, width = inside_px.shape
+    part = min(_EVEN, _EVEN_STEPS / softness)
+    needed = (
+        5 if softness < 2.0 else 7
+    )  # with itself; a run along an edge makes three, on each step of a wide one
     for row in range(height):
         for col in range(width):
             if inside_px[row, col] > limit:
@@ -129,7 +135,9 @@ def mark_sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: 
                 ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
             away = max(abs(y - by), abs(u - bu), abs(v - bv))
-            slack = max(least, min(most, _EVEN * away))
+            slack = min(most, part * away)
+            if slack < least:
+                continue
             alike = 0
             for there in range(max(0, row - 1), min(height, row + 2)):
                 for here in range(max(0, col - 1), min(width, col + 2)):
@@ -142,7 +150,7 @@ def mark_sure_kernel(rgb, ground, inside_px, limit, least, most, out):  # type: 
                     )
                     if max(abs(ny - y), abs(nu - u), abs(nv - v)) <= slack:
                         alike += 1
-            out[row, col] = alike >= 5  # with itself; a run along an edge makes three
+            out[row, col] = alike >= needed
 
 
 @njit(cache=True, nogil=True, inline="always")

@@ -41,10 +41,6 @@ class Ground(Protocol):
         """Its typical colour as #RRGGBB."""
 
     @property
-    def hexes(self) -> tuple[str, ...]:
-        """All its typical colours as #RRGGBB, that of `hex` first."""
-
-    @property
     def is_even(self) -> bool:
         """Whether it is one colour all over."""
 
@@ -87,11 +83,6 @@ class FlatGround:
     def hex(self) -> str:
         """The colour as #RRGGBB."""
         return to_hex(self.rgb_srgb)
-
-    @property
-    def hexes(self) -> tuple[str, ...]:
-        """The colour, as all there are."""
-        return (self.hex,)
 
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the ground's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""

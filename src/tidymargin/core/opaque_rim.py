@@ -24,6 +24,9 @@ from tidymargin.core.distance import list_round
 SEARCH_PX = 8
 """How far a figure colour may come from."""
 
+MAX_WIDTH_PX = 6
+"""Widest rim that is solved."""
+
 NEAR_LOSSY_PX = 4
 """How far around the pixel it was found at a figure colour is averaged, where coding is lossy."""
 
@@ -146,7 +149,8 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
         for col in range(left, right):
             out_row, out_col = row - top, col - left
             deep = inside_px[row, col]
-            solid = deep > limit or sure[row, col]
+            # an edge as wide as is looked for may be wider
+            solid = (deep > limit and width < MAX_WIDTH_PX) or sure[row, col]
             if deep > stain + 0.5 or (solid and stain == width):
                 share_out[out_row, out_col] = 1.0
                 for channel in range(3):

@@ -11,8 +11,9 @@ from tidymargin.core.colour import to_luma_chroma_kernel
 from tidymargin.core.difference import Difference
 from tidymargin.core.ground import Ground, from_hex
 from tidymargin.core.near_ground import has_lean_kernel
+from tidymargin.core.opaque_rim import MAX_WIDTH_PX
 from tidymargin.core.picture import Picture, whole
-from tidymargin.core.rim import MAX_WIDTH_PX, RimFacts
+from tidymargin.core.rim import RimFacts
 from tidymargin.core.side_by_side import run_together
 from tidymargin.core.surface import ScreenGround, SurfaceGround
 

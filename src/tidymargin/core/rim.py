@@ -19,16 +19,13 @@ from tidymargin.core.distance import distance_px
 from tidymargin.core.ink_rim import solve_ink_kernel
 from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
-from tidymargin.core.opaque_rim import NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
+from tidymargin.core.opaque_rim import MAX_WIDTH_PX, NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
 from tidymargin.core.own_shades import OWN_SHADES_HALO_PX, find_own_shades
 from tidymargin.core.spill import DEPTH_PX, HOLD_PX, Spill, hold_lean_kernel
 from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
 
 CARRY_PX = 8
 """How far a figure colour is carried on under transparent pixels."""
-
-MAX_WIDTH_PX = 6
-"""Widest rim that is solved."""
 
 _MOST_UNEVEN = 5.0
 
@@ -220,7 +217,9 @@ def solve_cut(
     doubt = np.zeros(share.shape, np.float32)
     sure = np.zeros(cleared.shape, np.bool_)
     least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
-    mark_sure_kernel(rgb, ground, inside_px, facts.stain_px + 0.5, least, most, sure)
+    mark_sure_kernel(
+        rgb, ground, inside_px, facts.stain_px + 0.5, facts.softness_px, least, most, sure
+    )
 
     def solve() -> None:
         solve_opaque_kernel(

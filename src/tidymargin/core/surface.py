@@ -60,11 +60,6 @@ class SurfaceGround:
         bright = self.grid_rgb.sum(axis=2)
         return to_hex(np.median(self.grid_rgb[bright >= np.quantile(bright, 0.9)], axis=0))
 
-    @property
-    def hexes(self) -> tuple[str, ...]:
-        """That colour, as all there are."""
-        return (self.hex,)
-
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the surface's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
         out = np.empty((region.height, region.width, 3), np.float32)

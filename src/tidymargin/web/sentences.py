@@ -42,7 +42,7 @@ _SHADED = 0.08
 
 def _name_ground(ground: Ground) -> str:
     if isinstance(ground, CheckerGround):
-        return gettext("a printed-in pattern of %(p)s px", p=f"{ground.period_px:.1f}")
+        return gettext("printed-in squares of %(p)s px", p=f"{ground.period_px:.1f}")
     if isinstance(ground, FlatsGround):
         return gettext("flat %(colours)s", colours=", ".join(map(name_colour, ground.hexes)))
     if ground.kind == "flat":
