@@ -223,9 +223,17 @@ def test_both_pages_are_clean_to_axe_in_every_open_step(page, workshop, badge_pn
         page.goto(f"/sheets/{sheet.id}/?open={step}")
         wait_measured(page)
         assert find_axe_faults(page) == [], step
-    page.set_viewport_size({"width": 400, "height": 800})
-    assert find_axe_faults(page) == []
-    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    for width, height in ((400, 800), (640, 400)):  # a telephone; half of 1280 x 800 at 200 %
+        page.set_viewport_size({"width": width, "height": height})
+        assert find_axe_faults(page) == []
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+        stage, status, ledger = (
+            page.locator(part).bounding_box() for part in ("#stage", ".status", "section.ledger")
+        )
+        assert stage["height"] >= 72
+        assert stage["y"] + stage["height"] <= status["y"] + 1
+        assert status["y"] + status["height"] <= ledger["y"] + 1
+        assert page.locator("#export").is_visible()
 
 
 def test_a_lost_server_is_said_and_found_again(page, workshop, badge_png, complaints):
