@@ -36,6 +36,7 @@ _SLOPE_PX = 4.0  # over which a change of shade is measured
 _UNSURE = 3.0  # what a share that is off by the change of shade does to the figure's chroma
 _DOUBTED = 0.2
 _FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its noise
+_NOTHING = 0.5  # variances that a cleared place differs from the ground by, at most, to hold none of the figure
 _SHALLOW = 16.0  # doubt in a share that is too small for its depth
 _DOUBT = 4.0  # variances, as in ink: what falls short of solid by no more is drawn to it
 _EVEN_LEAST = 3
@@ -166,6 +167,9 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
             )
             y, u, v = cy - by, cu - bu, cv - bv
+            if deep == 0 and lossy and y * y + u * u + v * v <= _NOTHING * grain * grain:
+                share_out[out_row, out_col] = 0.0
+                continue
 
             # the nearest sure figure pixel that explains this one; the deeper in, the more of it shows
             least_share = min(1.0, (deep - 1.0) / width) if deep > 0 else 0.0
