@@ -59,29 +59,28 @@ def _largest_kernel(values, wanted, best):  # type: ignore[no-untyped-def]
     Only the pieces that the last row touches are open, so that memory does not grow with the picture.
     """
     height, width = values.shape
-    above = np.zeros(width, np.int32)
-    here = np.zeros(width, np.int32)
+    # first column, end and piece of each run of a wanted value, in the row above and in this one
+    above = np.empty((width, 3), np.int32)
+    here = np.empty((width, 3), np.int32)
+    runs_above = 0
     parent = np.empty(2 * width + 2, np.int32)
     renamed = np.empty(2 * width + 2, np.int32)
     pieces = np.zeros((2 * width + 2, 8), np.int64)
     value_of = np.zeros(2 * width + 2, np.uint8)
     kept = np.zeros((width + 1, 8), np.int64)
     value_kept = np.zeros(width + 1, np.uint8)
-    parent[0] = 0
     opened = 0
     for row in range(height):
         for piece in range(1, opened + 1):
             parent[piece] = piece
             pieces[piece] = kept[piece]
             value_of[piece] = value_kept[piece]
-        count = opened
-        col = 0
+        count, runs, col, at = opened, 0, 0, 0
         while col < width:
             value, first = values[row, col], col
             while col < width and values[row, col] == value:
                 col += 1
             if not wanted[value]:
-                here[first:col] = 0
                 continue
             count += 1
             root = count
@@ -89,35 +88,33 @@ def _largest_kernel(values, wanted, best):  # type: ignore[no-untyped-def]
             value_of[root] = value
             solid = 1 if _has_solid_kernel(values, row, first, col) else 0
             pieces[root] = (col - first, row, first, row + 1, col, row, first, solid)
-            known = 0
-            for at in range(first, col):
-                if above[at] == known or values[row - 1, at] != value:
-                    continue
-                known = above[at]
-                other = find_root(parent, known)
-                if other != root:
+            while at < runs_above and above[at, 1] <= first:
+                at += 1
+            beside = at
+            while beside < runs_above and above[beside, 0] < col:
+                other = find_root(parent, above[beside, 2])
+                if other != root and value_of[other] == value:
                     _add_piece(pieces[other], pieces[root])
                     parent[root] = other
                     root = other
-            here[first:col] = root
+                beside += 1
+            here[runs, 0], here[runs, 1], here[runs, 2] = first, col, root
+            runs += 1
         renamed[: count + 1] = 0
         opened = 0
-        before = name = 0
-        for col in range(width):
-            if here[col] != before:
-                before = here[col]
-                root = find_root(parent, before)
-                if before > 0 and renamed[root] == 0:
-                    opened += 1
-                    renamed[root] = opened
-                    kept[opened] = pieces[root]
-                    value_kept[opened] = value_of[root]
-                name = renamed[root] if before > 0 else 0
-            here[col] = name
+        for run in range(runs):
+            root = find_root(parent, here[run, 2])
+            if renamed[root] == 0:
+                opened += 1
+                renamed[root] = opened
+                kept[opened] = pieces[root]
+                value_kept[opened] = value_of[root]
+            here[run, 2] = renamed[root]
         for piece in range(1, count + 1):
             if parent[piece] == piece and renamed[piece] == 0:
                 _keep_larger(value_of[piece], pieces[piece], best)
         above, here = here, above
+        runs_above = runs
     for piece in range(1, opened + 1):
         _keep_larger(value_kept[piece], kept[piece], best)
 
