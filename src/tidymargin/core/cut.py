@@ -223,7 +223,8 @@ class Cutter:
         has_rim = bool(cleared.any()) and not bool(cleared.all())
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         return solve_cut(
-            self.picture.rgb[around.slices],
+            # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
+            np.ascontiguousarray(self.picture.rgb[around.slices]),
             ground,
             cleared,
             self.facts.rim,
