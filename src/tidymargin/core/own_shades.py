@@ -11,7 +11,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
-from tidymargin.core.slivers import ALIKE, count_as_light
+from tidymargin.core.slivers import find_as_light
 
 _FROM_GROUND = (
     48.0  # levels of luma that an even colour is away from the ground, or rims hold too many of it
@@ -42,7 +42,7 @@ def _read_kernel(rgb, luma, ground, share, figure, top, left, own, seen, mixed, 
                 ground[top + row, left + col, 1],
                 ground[top + row, left + col, 2],
             )
-            y, u, v = to_luma_chroma_kernel(
+            _, u, v = to_luma_chroma_kernel(
                 float(rgb[top + row, left + col, 0]),
                 float(rgb[top + row, left + col, 1]),
                 float(rgb[top + row, left + col, 2]),
@@ -60,14 +60,12 @@ def _read_kernel(rgb, luma, ground, share, figure, top, left, own, seen, mixed, 
             gain[row, col] = 0
             if not (_LEAST < part < _MOST and 0 < row < height - 1 and 0 < col < width - 1):
                 continue
-            for entry in range(own.shape[0]):
-                if abs(own[entry, 0] - y) > ALIKE or abs(own[entry, 0] - by) <= _FROM_GROUND:
-                    continue
-                beside = count_as_light(luma, top + row, left + col, own[entry, 0])
-                leant, _ = lean_kernel(own[entry, 1], own[entry, 2], bu, bv)
-                if beside >= _BESIDE and solved > leant:
-                    gain[row, col] = int(np.rint(min(1.9, solved - leant) * _UNIT))
-                    break
+            entry = find_as_light(luma, own, top + row, left + col, _BESIDE)
+            if entry < 0 or abs(own[entry, 0] - by) <= _FROM_GROUND:
+                continue
+            leant, _ = lean_kernel(own[entry, 1], own[entry, 2], bu, bv)
+            if solved > leant:
+                gain[row, col] = int(np.rint(min(1.9, solved - leant) * _UNIT))
 
 
 @njit(cache=True, nogil=True)

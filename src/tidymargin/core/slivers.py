@@ -79,14 +79,18 @@ def _dips_kernel(rgb, ground, cleared, near, light, dark, least, own, most_lean,
 
 
 @njit(cache=True, nogil=True, inline="always")
-def count_as_light(luma, row, col, level):  # type: ignore[no-untyped-def]
-    """Return how many of the eight places around one have about that luma."""
-    count = 0
-    for there in range(row - 1, row + 2):
-        for here in range(col - 1, col + 2):
-            is_other = there != row or here != col
-            count += is_other and abs(level - float(luma[there, here])) <= ALIKE
-    return count
+def find_as_light(luma, own, row, col, beside):  # type: ignore[no-untyped-def]
+    """Return the even colour that a place is as light as, and so are that many of the eight beside it; or -1."""
+    for entry in range(own.shape[0]):
+        if abs(own[entry, 0] - float(luma[row, col])) > ALIKE:
+            continue
+        count = -1
+        for there in range(row - 1, row + 2):
+            for here in range(col - 1, col + 2):
+                count += abs(own[entry, 0] - float(luma[there, here])) <= ALIKE
+        if count >= beside:
+            return entry
+    return -1
 
 
 @njit(cache=True, nogil=True)
@@ -97,15 +101,8 @@ def _hold_even_kernel(luma, own, share):  # type: ignore[no-untyped-def]
     """
     for row in range(1, luma.shape[0] - 1):
         for col in range(1, luma.shape[1] - 1):
-            if share[row, col] == 0:
-                continue
-            y = float(luma[row, col])
-            for entry in range(own.shape[0]):
-                if abs(own[entry, 0] - y) > ALIKE:
-                    continue
-                if count_as_light(luma, row, col, own[entry, 0]) >= _EVEN_BESIDE:
-                    share[row, col] = int(share[row, col] * _EVEN_SHARE)
-                    break
+            if share[row, col] > 0 and find_as_light(luma, own, row, col, _EVEN_BESIDE) >= 0:
+                share[row, col] = int(share[row, col] * _EVEN_SHARE)
 
 
 @njit(cache=True, nogil=True)
