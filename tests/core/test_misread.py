@@ -32,13 +32,16 @@ class Solved:
     def put(self, row, col, seen, share, figure):
         self.rgb[row, col], self.share[row, col], self.figure[row, col] = seen, share, figure
 
-    def mend(self, at=slice(None), grain=1.0):
+    def mend(self, at=slice(None), grain=1.0, lines=()):
         """Return share and figure after mending the part of it that is asked for."""
         ground = np.full(self.rgb.shape, BLUE, np.float32)
         share, figure = (a[at, at].copy() for a in (self.share, self.figure))
         corner = (at.start or 0, at.start or 0)
         cleared = self.share == 0
-        mend_misread(self.rgb, ground, cleared, PALETTE, grain, corner, share, figure)
+        known = np.zeros(share.shape, np.bool_)
+        for place in lines:
+            known[place] = True
+        mend_misread(self.rgb, ground, cleared, PALETTE, grain, corner, known, share, figure)
         return share, figure
 
 
@@ -68,6 +71,30 @@ def test_a_tooth_between_an_even_colour_and_the_screen_is_a_mixture_of_both():
     share, figure = solved.mend()
     assert share[10, 11] == pytest.approx(0.55, abs=0.02)
     assert (figure[10, 11] == PALE).all()
+
+
+def test_what_is_known_for_a_line_of_the_figures_own_is_no_tooth():
+    solved = Solved()
+    solved.put(slice(None), 11, GREY, 1.0, GREY)
+    along = [(row, 11) for row in range(SIZE)]
+    assert (solved.mend()[0][2:-2, 11] < 0.8).all()
+    share, figure = solved.mend(lines=along)
+    assert np.array_equal(share, solved.share)
+    assert np.array_equal(figure, solved.figure)
+
+
+def test_a_dot_nearer_to_the_screens_luma_than_all_beside_it_is_a_hole():
+    solved = Solved()
+    seen = without_chroma(mix(PALE, 0.45))
+    solved.put(10, 10, seen, 1.0, seen)
+    solved.put(10, 4, seen, 1.0, seen)  # far from the screen: the figure's own
+    for row in (15, 16):
+        solved.put(row, 10, seen, 1.0, seen)  # two that are alike: a mark
+    share, figure = solved.mend()
+    assert share[10, 10] == pytest.approx(0.45, abs=0.02)
+    assert figure[10, 10] == pytest.approx(PALE, abs=1)
+    share[10, 10] = 1
+    assert np.array_equal(share, solved.share)
 
 
 @pytest.mark.parametrize(("grain", "mended"), [(1.0, True), (12.0, False)])

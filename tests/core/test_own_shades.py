@@ -50,6 +50,18 @@ def test_half_of_the_figure_is_a_mixture_however_grey_its_luma():
     assert not find_own_shades(rgb, ground, share, figure, (0, 0), OWN).any()
 
 
+def test_a_single_place_is_no_line():
+    rgb, ground, share, figure, line = lay_edge(3.0)
+    row, col = np.argwhere(line[20:-20, 20:-20])[40] + 20
+    lone = np.where(
+        line & ~(np.mgrid[:SIZE, :SIZE] == np.reshape((row, col), (2, 1, 1))).all(0), 1, share
+    )
+    found = find_own_shades(rgb, ground, share, figure, (0, 0), OWN)
+    assert found[row, col]
+    alone = find_own_shades(rgb, ground, lone.astype(np.float32), figure, (0, 0), OWN)
+    assert not alone.any()
+
+
 def test_without_such_a_colour_nothing_is_asked():
     rgb, ground, share, figure, _ = lay_edge(2.0)
     assert not find_own_shades(rgb, ground, share, figure, (0, 0), OWN[:1]).any()

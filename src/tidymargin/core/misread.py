@@ -3,11 +3,13 @@
 By its luma a place may be an even colour of the figure, or a lighter one with some of the screen in it. Where
 coding has blurred chroma away, what stands beside decides: a line goes on along itself, an edge between
 an even colour and the screen has one pixel of both, where no chroma of the screen is left there is none
-of it, and a shade that goes on near by is likelier than a little of a much lighter part.
+of it, a shade that goes on near by is likelier than a little of a much lighter part, and a dot nearer to the
+screen than all of the figure beside it is a hole.
 """
 
 import math
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -22,7 +24,8 @@ from tidymargin.core.shades import (
 )
 
 _NOTCH_STEPS = 2
-MISREAD_HALO_PX = _NOTCH_STEPS + 2 + SHADES_HALO_PX + FALL_HALO_PX
+_DIP_PX = 2  # how near to the screen a dip is
+MISREAD_HALO_PX = _NOTCH_STEPS + 2 + SHADES_HALO_PX + FALL_HALO_PX + _DIP_PX
 """How much of the surroundings mending needs."""
 
 _CONTRAST = 24.0  # levels between an even colour and the screen, below which luma tells nothing
@@ -33,6 +36,10 @@ _LIKE = 15.0  # levels between an even colour and what counts as it
 _LIGHTER = 25.0  # levels that a misread colour lies beyond it
 _OVER = 12.0  # levels that a place may lie beyond it
 _GOES_ON = 2  # neighbours of the same line
+_DIP = 20.0  # levels that a place is nearer to the screen's luma than all of the figure beside it
+_DIP_SOLID = 0.95
+_FIGURE = 0.6  # of the figure, at which a place counts as it
+_BY_DIP = 3  # places of the figure beside a dip
 _SHORT = 20.0  # levels that a tooth falls short of the even colour behind it
 
 
@@ -107,11 +114,11 @@ def _notches_kernel(rgb, ground, palette, top, left, before, luma, share, figure
 
 
 @njit(cache=True, nogil=True)
-def _teeth_kernel(rgb, ground, palette, top, left, before, luma, share, figure):  # type: ignore[no-untyped-def]
+def _teeth_kernel(rgb, ground, palette, top, left, before, luma, lines, share, figure):  # type: ignore[no-untyped-def]
     """Give the last pixel before the screen the even colour that stands behind it."""
     for row in range(1, share.shape[0] - 1):
         for col in range(1, share.shape[1] - 1):
-            if before[row, col] <= 0.3:
+            if before[row, col] <= 0.3 or lines[row, col]:
                 continue
             for down, right in ((0, 1), (1, 0), (0, -1), (-1, 0)):
                 if before[row + down, col + right] >= 0.5 or before[row - down, col - right] <= 0.9:
@@ -132,6 +139,39 @@ def _teeth_kernel(rgb, ground, palette, top, left, before, luma, share, figure):
                         _lay(palette, entry, y, by, row, col, share, figure)
 
 
+@njit(cache=True, nogil=True)
+def _dips_kernel(rgb, ground, near, top, left, before, luma, share, figure):  # type: ignore[no-untyped-def]
+    """Take a single place that is nearer to the screen's luma than all of the figure beside it for a mixture."""
+    for row in range(1, share.shape[0] - 1):
+        for col in range(1, share.shape[1] - 1):
+            if near[row, col] == 0 or before[row, col] <= _DIP_SOLID:
+                continue
+            r, c = row + top, col + left
+            y, by = luma_at_kernel(rgb, r, c), luma_at_kernel(ground, r, c)
+            if abs(y - by) <= _TRACE:
+                continue
+            sign = 1.0 if y > by else -1.0
+            beside, count, least = 0.0, 0, 1e9
+            red, green, blue = 0.0, 0.0, 0.0
+            for there in range(row - 1, row + 2):
+                for here in range(col - 1, col + 2):
+                    if before[there, here] <= _FIGURE or (there == row and here == col):
+                        continue
+                    beside, count = beside + luma[there, here], count + 1
+                    least = min(least, sign * (luma[there, here] - y))
+                    red, green, blue = (
+                        red + figure[there, here, 0],
+                        green + figure[there, here, 1],
+                        blue + figure[there, here, 2],
+                    )
+            if count < _BY_DIP or least <= _DIP:
+                continue
+            share[row, col] = (y - by) / (beside / count - by)
+            figure[row, col, 0] = red / count
+            figure[row, col, 1] = green / count
+            figure[row, col, 2] = blue / count
+
+
 def mend_misread(
     rgb: NDArray[np.uint8],
     ground: NDArray[np.float32],
@@ -139,6 +179,7 @@ def mend_misread(
     palette_rgb: NDArray[np.float32],
     grain: float,
     corner: tuple[int, int],
+    lines: NDArray[np.bool_],
     share: NDArray[np.float32],
     figure: NDArray[np.float32],
 ) -> None:
@@ -158,6 +199,8 @@ def mend_misread(
         Coding noise near edges in 8-bit levels.
     corner : tuple of 2 int
         Where in the region the first place of what was solved lies.
+    lines : (h', w') ndarray of bool
+        What is known there for lines of one of the figure's own colours, and is no tooth.
     share : (h', w') ndarray of float32
         The matte that was solved, 0 to 1. Modified; what is within `MISREAD_HALO_PX` of its ends may be as it
         would not be in a larger region.
@@ -169,7 +212,13 @@ def mend_misread(
     palette = np.column_stack([palette_rgb, even])[np.argsort(even, kind="stable")]
     luma = np.empty(share.shape, np.float32)
     fall_kernel(rgb, ground, grain, *corner, share.copy(), share, figure)
-    for kernel in (shades_kernel, *(_NOTCH_STEPS * (_notches_kernel,)), _teeth_kernel):
+    for kernel in (shades_kernel, *(_NOTCH_STEPS * (_notches_kernel,))):
         _luma_kernel(figure, luma)
         kernel(rgb, ground, palette, *corner, share.copy(), luma, share, figure)
+    _luma_kernel(figure, luma)
+    _teeth_kernel(rgb, ground, palette, *corner, share.copy(), luma, lines, share, figure)
     close_kernel(rgb, ground, *corner, share.copy(), share, figure)
+    _luma_kernel(figure, luma)
+    side = 2 * _DIP_PX + 1
+    near = cv2.dilate((share <= _FIGURE).view(np.uint8), np.ones((side, side), np.uint8))
+    _dips_kernel(rgb, ground, np.asarray(near), *corner, share.copy(), luma, share, figure)

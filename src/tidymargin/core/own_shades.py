@@ -24,7 +24,7 @@ _ENOUGH = 0.75  # of the way from what the mixture holds of the screen to what a
 _UNIT = 8192  # of leans, in whole numbers, so that every region gets the same
 _FREE = 2 * _UNIT  # added, so that none is negative
 
-OWN_SHADES_HALO_PX = _ASKED_PX + 2 * (_BLUR[0] // 2) + 1
+OWN_SHADES_HALO_PX = _ASKED_PX + 2 * (_BLUR[0] // 2) + 2
 """How much of the surroundings a place needs."""
 
 
@@ -129,4 +129,8 @@ def find_own_shades(
         return blur(np.asarray(cv2.GaussianBlur(leans, _BLUR, 0)))
 
     _decide_kernel(blur_twice(mixed) - blur(seen), gain, blur_twice(gain), found)
-    return found
+    # a single place is no line, and would be seen as a speck
+    among = cv2.boxFilter(
+        found.view(np.uint8), cv2.CV_8U, (3, 3), normalize=False, borderType=cv2.BORDER_CONSTANT
+    )
+    return found & (np.asarray(among) > 1)

@@ -17,10 +17,12 @@ from tidymargin.core.compose import compose_cut
 from tidymargin.core.corners import reach_into_corners
 from tidymargin.core.distance import distance_px
 from tidymargin.core.ink_rim import solve_ink_kernel
+from tidymargin.core.level import LEVEL_HALO_PX, level_edges, recolour_kernel
 from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
 from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
 from tidymargin.core.opaque_rim import MAX_WIDTH_PX, NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
 from tidymargin.core.own_shades import OWN_SHADES_HALO_PX, find_own_shades
+from tidymargin.core.part import Part
 from tidymargin.core.spill import DEPTH_PX, HOLD_PX, Spill, hold_lean_kernel
 from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
 
@@ -88,30 +90,83 @@ class RimFacts:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
         if not self.is_screen:
             return HALO_PX
-        own = HALO_PX + _LINES_HALO_PX + GAPS_HALO_PX + MISREAD_HALO_PX + HOLD_PX
+        own = HALO_PX + _LINES_HALO_PX + GAPS_HALO_PX + MISREAD_HALO_PX + LEVEL_HALO_PX + HOLD_PX
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + HOLD_PX + 2)
 
 
-def _find_window(
-    margins: tuple[int, int, int, int], height: int, width: int, reach: int
-) -> tuple[int, int, int, int, tuple[slice, slice]]:
-    """Return the rows and columns `reach` px around a region within its halo, and where they lie there."""
-    top, left, below, beside = margins
-    first_row, first_col = max(0, top - reach), max(0, left - reach)
-    last_row, last_col = min(height, height - below + reach), min(width, width - beside + reach)
-    window = (
-        slice(first_row - top + reach, last_row - top + reach),
-        slice(first_col - left + reach, last_col - left + reach),
+def _solve_opaque(
+    part: Part,
+    rgb: NDArray[np.uint8],
+    ground: NDArray[np.float32],
+    cleared: NDArray[np.bool_],
+    inside_px: NDArray[np.float32],
+    outside_px: NDArray[np.float32],
+    facts: RimFacts,
+) -> None:
+    """Solve the rim of an opaque figure, and steady it where coding has made it noisy."""
+    lossless = facts.stain_px == facts.width_px
+    sure = np.zeros(cleared.shape, np.bool_)
+    least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
+    mark_sure_kernel(
+        rgb, ground, inside_px, facts.stain_px + 0.5, facts.softness_px, least, most, sure
     )
-    return first_row, first_col, last_row, last_col, window
+
+    def solve() -> None:
+        window = part.window
+        solve_opaque_kernel(
+            rgb, ground, inside_px, outside_px, sure, *part.corner, *part.end,
+            facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur,
+            facts.palette_rgb, part.share[window], part.figure[window], part.doubt[window],
+        )  # fmt: skip
+
+    solve()
+    if lossless:
+        return
+    if facts.is_screen:
+        window = part.window
+        lines = find_own_shades(
+            rgb, ground, part.share[window], part.figure[window], part.corner, facts.palette_rgb
+        )
+        part.lines[window] = lines
+        if lines.any():  # what is beside one takes its colour from it
+            sure[part.near] |= lines
+            solve()
+        part.shrink(_LINES_HALO_PX)
+    window = part.window
+    for _ in range(FILL_STEPS):
+        fill_inner_kernel(
+            rgb, ground, inside_px, *part.corner, part.share[window], part.figure[window]
+        )
+    solved = part.share
+    steadied = steady_share(solved, part.doubt, facts.softness_px)
+    part.shrink(STEADY_HALO_PX)
+    solved, part.share = part.share, steadied
+    if facts.is_screen:
+        _mend_screen(part, solved, rgb, ground, cleared, inside_px, facts)
 
 
-def _take_inner(
-    share: NDArray[np.float32], figure: NDArray[np.float32], margin: int
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Return both without so many rows and columns at each side."""
-    inner = slice(margin, -margin)
-    return np.ascontiguousarray(share[inner, inner]), np.ascontiguousarray(figure[inner, inner])
+def _mend_screen(
+    part: Part,
+    solved: NDArray[np.float32],
+    rgb: NDArray[np.uint8],
+    ground: NDArray[np.float32],
+    cleared: NDArray[np.bool_],
+    inside_px: NDArray[np.float32],
+    facts: RimFacts,
+) -> None:
+    """Mend what one pixel alone cannot tell; `solved` is the matte that the figure's colours go with."""
+    window, corner = part.window, part.corner
+    share, figure = part.share[window], part.figure[window]
+    recolour_kernel(rgb, ground, *corner, solved[window], share, figure)
+    before = share.copy()
+    mend_misread(
+        rgb, ground, cleared, facts.palette_rgb, facts.grain, corner, part.lines[window],
+        share, figure,
+    )  # fmt: skip
+    level_edges(
+        rgb, ground, inside_px, corner, before, part.doubt[window], facts.softness_px, share, figure
+    )
+    part.shrink(MISREAD_HALO_PX + LEVEL_HALO_PX)
 
 
 def solve_cut(
@@ -154,9 +209,9 @@ def solve_cut(
     """
     height, width = cleared.shape
     top, left, below, beside = margins
-    core_h, core_w = height - top - below, width - left - beside
     own = (slice(top, height - below), slice(left, width - beside))
-    out = np.empty((core_h, core_w, 4), np.uint8)
+    out = np.empty((*rgb[own].shape[:2], 4), np.uint8)
+    own_alpha = None if alpha is None else alpha[own]
     if not cleared.any():
         out[..., :3] = rgb[own]
         if (
@@ -166,7 +221,7 @@ def solve_cut(
             solid = np.ones(inside.shape[:2], np.float32)
             facts.spill.take_off(inside, solid, np.full_like(solid, DEPTH_PX), spill_amount)
             out[..., :3] = np.floor(inside + np.float32(0.5))
-        out[..., 3] = 255 if alpha is None else alpha[own]
+        out[..., 3] = 255 if own_alpha is None else own_alpha
         return out
     if cleared.all():
         out[:] = (*facts.carried_rgb, 0)
@@ -188,92 +243,42 @@ def solve_cut(
     if facts.settles:
         ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
     lossless = facts.stain_px == facts.width_px
-    # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
-    reach = CARRY_PX
-    if not lossless and facts.ink_rgb is None:
-        reach += STEADY_HALO_PX
-    asks_lines = facts.is_screen and not lossless and facts.ink_rgb is None
-    if asks_lines:
-        reach += MISREAD_HALO_PX + HOLD_PX + _LINES_HALO_PX
-    share = np.zeros((core_h + 2 * reach, core_w + 2 * reach), np.float32)
-    figure = np.zeros((*share.shape, 3), np.float32)
-    first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
     if facts.ink_rgb is not None:
+        part = Part(cleared.shape, margins, CARRY_PX)
+        window = part.window
         kept = np.ones(len(facts.ink_rgb), np.bool_)
         for rgb_srgb in dropped_inks:
-            kept[np.abs(facts.ink_rgb - np.array(rgb_srgb, np.float32)).max(axis=1).argmin()] = (
-                False
-            )
+            away = np.abs(facts.ink_rgb - np.array(rgb_srgb, np.float32)).max(axis=1)
+            kept[away.argmin()] = False
         solve_ink_kernel(
-            rgb, ground, outside_px, first_row, first_col, last_row, last_col, facts.width_px + 1,
+            rgb, ground, outside_px, *part.corner, *part.end, facts.width_px + 1,
             facts.grain, facts.luma_ringing, facts.chroma_blur, facts.ink_rgb, kept,
-            share[window], figure[window],
+            part.share[window], part.figure[window],
         )  # fmt: skip
         return compose_cut(
-            share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
+            part.share, part.figure, part.reach_px, facts.carried_rgb, own_alpha, out
         )
+    # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
+    reach_px = CARRY_PX
+    if not lossless:
+        reach_px += STEADY_HALO_PX
+        if facts.is_screen:
+            reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + HOLD_PX + _LINES_HALO_PX
+    part = Part(cleared.shape, margins, reach_px)
     if lossless:
         inside_px = reach_into_corners(rgb, ground, inside_px, facts.width_px + 0.5)
-    doubt = np.zeros(share.shape, np.float32)
-    sure = np.zeros(cleared.shape, np.bool_)
-    least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
-    mark_sure_kernel(
-        rgb, ground, inside_px, facts.stain_px + 0.5, facts.softness_px, least, most, sure
-    )
-
-    def solve() -> None:
-        solve_opaque_kernel(
-            rgb, ground, inside_px, outside_px, sure, first_row, first_col, last_row, last_col,
-            facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur,
-            facts.palette_rgb, share[window], figure[window], doubt[window],
-        )  # fmt: skip
-
-    solve()
-    if asks_lines:
-        lines = find_own_shades(
-            rgb, ground, share[window], figure[window], (first_row, first_col), facts.palette_rgb
-        )
-        if lines.any():  # what is beside one takes its colour from it
-            sure[first_row:last_row, first_col:last_col] |= lines
-            solve()
-        reach -= _LINES_HALO_PX
-        share, figure = _take_inner(share, figure, _LINES_HALO_PX)
-        doubt = doubt[_LINES_HALO_PX:-_LINES_HALO_PX, _LINES_HALO_PX:-_LINES_HALO_PX]
-        first_row, first_col, last_row, last_col, window = _find_window(
-            margins, height, width, reach
-        )
-    if not lossless:
-        for _ in range(FILL_STEPS):
-            fill_inner_kernel(
-                rgb, ground, inside_px, first_row, first_col, share[window], figure[window]
-            )
-        share, figure = steady_share(share, figure, doubt, facts.softness_px)
-        if facts.is_screen:
-            reach -= STEADY_HALO_PX
-            first_row, first_col, _, _, window = _find_window(margins, height, width, reach)
-            mend_misread(
-                rgb, ground, cleared, facts.palette_rgb, facts.grain, (first_row, first_col),
-                share[window], figure[window],
-            )  # fmt: skip
-            reach -= MISREAD_HALO_PX
-            share, figure = _take_inner(share, figure, MISREAD_HALO_PX)
-        else:
-            reach = CARRY_PX
-    first_row, first_col, last_row, last_col, window = _find_window(margins, height, width, reach)
-    near = (slice(first_row, last_row), slice(first_col, last_col))
+    _solve_opaque(part, rgb, ground, cleared, inside_px, outside_px, facts)
+    window, near = part.window, part.near
     if facts.spill is not None and spill_amount > 0:
         deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-        depth = np.zeros(share.shape, np.float32)
+        depth = np.zeros(part.share.shape, np.float32)
         depth[window] = np.asarray(deep)[near]
-        facts.spill.take_off(figure, share, depth, spill_amount)
+        facts.spill.take_off(part.figure, part.share, depth, spill_amount)
     if facts.is_screen and not lossless:
         if spill_amount > 0:
             hold_lean_kernel(
-                figure[window], share[window], inside_px[near], ground[near], facts.most_lean,
-                facts.stain_px + 0.5,
+                part.figure[window], part.share[window], inside_px[near], ground[near],
+                facts.most_lean, facts.stain_px + 0.5,
             )  # fmt: skip
-        reach -= HOLD_PX
-        share, figure = _take_inner(share, figure, HOLD_PX)
-    return compose_cut(
-        share, figure, reach, facts.carried_rgb, None if alpha is None else alpha[own], out
-    )
+        part.shrink(HOLD_PX)
+    return compose_cut(part.share, part.figure, part.reach_px, facts.carried_rgb, own_alpha, out)

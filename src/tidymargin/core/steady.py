@@ -139,7 +139,7 @@ def _left_over_kernel(share, trust, down, right, place, turn, bend, per_px):  # 
 
 
 @njit(cache=True, nogil=True)
-def _steady_kernel(share, doubt, trust, top, left, softness, out):  # type: ignore[no-untyped-def]
+def _steady_kernel(share, doubt, trust, top, left, softness, most_over, out):  # type: ignore[no-untyped-def]
     """Fill `out`, a tile that begins at (top, left) of `share`, with steadied shares.
 
     `doubt` is the variance of each share, 0 where it is known, and `trust` one over it, or over the least.
@@ -187,7 +187,7 @@ def _steady_kernel(share, doubt, trust, top, left, softness, out):  # type: igno
                 near, near_trust, down_32, right_32, np.float32(place), np.float32(turn_step),
                 np.float32(bend_step), per_px,
             )  # fmt: skip
-            out[row, col] = own + (_ramp(place, softness) - own) / (1.0 + (over / _MOST_OVER) ** 2)
+            out[row, col] = own + (_ramp(place, softness) - own) / (1.0 + (over / most_over) ** 2)
 
 
 @njit(cache=True, nogil=True)
@@ -229,29 +229,23 @@ def fill_inner_kernel(rgb, ground, inside_px, top, left, share, figure):  # type
 
 def steady_share(
     share: NDArray[np.float32],
-    figure: NDArray[np.float32],
     doubt: NDArray[np.float32],
     softness_px: float,
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Return shares steadied along the rim, and the figure colours of the same places.
+    most_over: float = _MOST_OVER,
+) -> NDArray[np.float32]:
+    """Return shares steadied along the rim, without what was around the region.
 
     Parameters
     ----------
     share, doubt : (h, w) ndarray of float32
         The matte of a region with `STEADY_HALO_PX` around it, 0 to 1, and its variance, 0 where it is known.
-    figure : (h, w, 3) ndarray of float32
-        The figure colours there.
     softness_px : float
         Pixels from ground to figure across a clean edge of the picture, 1 and up.
-
-    Returns
-    -------
-    share, figure : ndarray of float32
-        Without what was around the region.
+    most_over : float
+        Variances that an edge may leave over, at which a place is halfway drawn to it.
     """
     halo = STEADY_HALO_PX
-    inner = (slice(halo, share.shape[0] - halo), slice(halo, share.shape[1] - halo))
-    steadied = np.empty_like(share[inner])
+    steadied = np.empty_like(share[halo:-halo, halo:-halo])
     trust = np.reciprocal(doubt + np.float32(_LEAST_DOUBT))
-    _steady_kernel(share, doubt, trust, halo, halo, softness_px, steadied)
-    return steadied, np.ascontiguousarray(figure[inner])
+    _steady_kernel(share, doubt, trust, halo, halo, softness_px, most_over, steadied)
+    return steadied

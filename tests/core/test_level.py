@@ -1,0 +1,106 @@
+"""Misread places of a broad part's edge are drawn to the edge; colours follow a share that has risen."""
+
+import numpy as np
+import pytest
+
+from tidymargin.core.colour import to_luma_chroma_kernel
+from tidymargin.core.distance import distance_px
+from tidymargin.core.level import LEVEL_HALO_PX, level_edges, recolour_kernel
+from tidymargin.demo.drawing import Drawing
+
+SCREEN, BRASS = (62, 155, 79), (133, 114, 60)  # about as light
+SIZE = 72
+MISREAD = [(0.0, 1), (1.0, 3), (0.2, 1), (1.0, 2)]  # what was told one by one, from place to place
+
+
+def draw(broad):
+    """Return the matte of a slanting edge: of half the sheet, or of a strip three pixels wide."""
+    drawing = Drawing(SIZE, SIZE, 8)
+    label = drawing.colour("#000000")
+    if broad:
+        drawing.polygon([(-5, 30), (77, 38), (77, 77), (-5, 77)], label)
+    else:
+        drawing.polygon([(-5, 30), (77, 38), (77, 41), (-5, 33)], label)
+    return drawing.render()[..., 3].astype(np.float32)
+
+
+def level(true, read, before, doubt=0.02, corner=(0, 0), size=SIZE):
+    """Return share and figure levelled in the square part at `corner`."""
+    ground = np.full((*true.shape, 3), SCREEN, np.float32)
+    rgb = np.rint(true[..., None] * np.array(BRASS) + (1 - true[..., None]) * ground)
+    at = (slice(corner[0], corner[0] + size), slice(corner[1], corner[1] + size))
+    share, before = read[at].copy(), before[at].copy()
+    figure = np.full((*share.shape, 3), BRASS, np.float32)
+    doubts = np.full(share.shape, doubt, np.float32)
+    inside_px = distance_px(true > 0.5)
+    level_edges(rgb.astype(np.uint8), ground, inside_px, corner, before, doubts, 1.0, share, figure)
+    return share, figure
+
+
+def misread(true):
+    """Return the matte with its edge told one by one."""
+    read, col = true.copy(), 12
+    for value, count in MISREAD * 8:
+        rows = np.flatnonzero((true[:, col] > 0.02) & (true[:, col] < 0.98))
+        for there in range(col, min(col + count, SIZE - 12)):
+            read[rows, there] = value
+        col += count
+    return read
+
+
+def test_a_ragged_edge_of_a_broad_part_is_drawn_to_its_line():
+    true = draw(broad=True)
+    read = misread(true)
+    share, _ = level(true, read, np.where(read != true, np.float32(0.5), true))
+    # how far the edge lies from the true one, column by column, in pixels
+    was, now = ((one - true).sum(axis=0)[8:-8] for one in (read, share))
+    assert np.abs(was).mean() > 0.4
+    assert np.abs(now).mean() < 0.7 * np.abs(was).mean()
+    ragged, even = (np.abs(np.diff(edge)) for edge in (was, now))
+    assert even.mean() < 0.2 * ragged.mean()
+    assert ragged.max() > 1.5
+    assert even.max() < 0.5
+
+
+@pytest.mark.parametrize("broad", [True, False])
+def test_where_nothing_was_misread_or_the_part_is_thin_all_stays(broad):
+    true = draw(broad)
+    read = true if broad else misread(true)
+    before = true if broad else np.where(read != true, np.float32(0.5), true)
+    share, figure = level(true, read, before)
+    assert np.array_equal(share, read)
+    assert (figure == BRASS).all()
+
+
+def test_a_part_is_levelled_as_in_the_whole():
+    true = draw(broad=True)
+    read = misread(true)
+    before = np.where(read != true, np.float32(0.5), true)
+    whole, far = level(true, read, before), LEVEL_HALO_PX
+    part = level(true, read, before, corner=(12, 8), size=48)
+    assert (whole[0] != read).sum() > 30
+    for one, other in zip(whole, part, strict=True):
+        assert np.array_equal(
+            one[12 + far : 60 - far, 8 + far : 56 - far], other[far:-far, far:-far]
+        )
+
+
+def test_a_risen_share_takes_the_chroma_beside_it_and_the_luma_that_it_asks():
+    solved = np.ones((9, 9), np.float32)
+    solved[:, 5:] = 0
+    solved[4, 4], share = 0.1, solved.copy()
+    share[4, 4] = 0.5
+    ground = np.full((9, 9, 3), SCREEN, np.float32)
+    rgb = np.full((9, 9, 3), BRASS, np.uint8)
+    rgb[:, 5:] = SCREEN
+    rgb[4, 4] = np.rint(0.5 * np.array(BRASS) + 0.5 * np.array(SCREEN))
+    figure = np.full((9, 9, 3), BRASS, np.float32)
+    figure[4, 4] = (255, 0, 0)  # a little of a colour out of all proportion
+    figure[4, 2] = (153, 134, 80)  # lighter, so that luma may be what the place asks
+    recolour_kernel(rgb, ground, 0, 0, solved, share, figure)
+    y, u, v = to_luma_chroma_kernel(*map(float, figure[4, 4]))
+    assert (y, u, v) == pytest.approx(to_luma_chroma_kernel(*map(float, BRASS)), abs=2.5)
+    share[:] = solved
+    figure[4, 4] = (255, 0, 0)
+    recolour_kernel(rgb, ground, 0, 0, solved, share, figure)
+    assert tuple(figure[4, 4]) == (255, 0, 0)
