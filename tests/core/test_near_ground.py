@@ -89,3 +89,23 @@ def test_a_model_that_is_off_is_moved_to_what_is_seen_of_the_ground(seed):
     cut = settle_ground(*(np.ascontiguousarray(a[part]) for a in (rgb, ground, sound)))
     inside = (slice(SETTLE_PX, -SETTLE_PX),) * 2
     np.testing.assert_array_equal(cut[inside], again[part][inside])
+
+
+def test_an_uneven_ground_is_settled_on_what_is_sound_around_it():
+    random = np.random.default_rng(8)
+    rgb = random.integers(90, 110, (64, 70, 3)).astype(np.uint8)
+    ground = np.full((64, 70, 3), 97.25, np.float32)
+    sound = random.random((64, 70)) < 0.6
+    settled = settle_ground(rgb, ground, sound)
+    for row, col in ((0, 0), (31, 40), (63, 12)):  # places beyond the picture's end do not count
+        near = np.s_[
+            max(0, row - SETTLE_PX) : row + SETTLE_PX + 1,
+            max(0, col - SETTLE_PX) : col + SETTLE_PX + 1,
+        ]
+        left_over = (rgb[near].astype(float) - 97.25)[sound[near]]
+        moved = left_over.sum(axis=0) / (len(left_over) + 12)
+        assert settled[row, col] == pytest.approx(97.25 + moved, abs=1e-4)
+    assert np.array_equal(settle_ground(rgb, ground, np.zeros_like(sound)), ground)
+    part = settle_ground(*(a[10:60, 5:65].copy() for a in (rgb, ground, sound)))
+    inner = slice(SETTLE_PX, -SETTLE_PX)
+    assert np.array_equal(part[inner, inner], settled[10:60, 5:65][inner, inner])

@@ -11,6 +11,7 @@ from tidymargin.core.slivers import SLIVERS_HALO_PX, find_slivers
 SETTLE_PX = 10
 """How far around a place an uneven ground is settled on what is seen of it there."""
 
+_HOLD_PX = 12  # places without anything left over that count with those around
 _MOSTLY = 0.6  # of the ground's chroma
 _PARTLY = 0.38
 _ALIKE = 0.7
@@ -113,47 +114,27 @@ def find_gaps(
 
 
 @njit(cache=True, nogil=True)
-def _settle_kernel(rgb, ground, sound, radius, out):  # type: ignore[no-untyped-def]
-    """Add the mean of what is left over on sound ground in the square around each pixel.
+def _left_over_kernel(rgb, ground, sound, out):  # type: ignore[no-untyped-def]
+    """Fill `out`, (h, w, 4), with what is left over on sound ground, in sixteenths, and whether it is sound."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            for channel in range(3):
+                away = np.float32(rgb[row, col, channel]) - ground[row, col, channel]
+                left = np.int16(np.rint(away * np.float32(16)))
+                out[row, col, channel] = left if sound[row, col] else np.int16(0)
+            out[row, col, 3] = np.int16(sound[row, col])
 
-    Sums are of whole numbers, in sixteenths, so that every region gets the same ones.
-    """
-    height, width = sound.shape
-    rows = np.zeros((height, width, 4), np.int32)
-    line = np.zeros((width, 4), np.int32)
-    totals = np.zeros((width, 4), np.int32)
-    for row in range(height):
-        for col in range(width):
+
+@njit(cache=True, nogil=True)
+def _settle_kernel(ground, sums, out):  # type: ignore[no-untyped-def]
+    """Add the mean of what is left over in the square around each pixel; few places move it little."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            count = np.float32(sums[row, col, 3] + _HOLD_PX)
+            each = np.float32(1 / 16) / count
             for channel in range(3):
-                left = 0
-                if sound[row, col]:
-                    away = np.float32(rgb[row, col, channel]) - ground[row, col, channel]
-                    left = int(np.rint(away * np.float32(16)))
-                line[col, channel] = left
-            line[col, 3] = 1 if sound[row, col] else 0
-        for channel in range(4):
-            total = 0
-            for col in range(min(radius, width)):
-                total += line[col, channel]
-            for col in range(width):
-                if col + radius < width:
-                    total += line[col + radius, channel]
-                if col - radius > 0:
-                    total -= line[col - radius - 1, channel]
-                rows[row, col, channel] = total
-    for row in range(min(radius, height)):
-        totals += rows[row]
-    for row in range(height):
-        if row + radius < height:
-            totals += rows[row + radius]
-        if row - radius > 0:
-            totals -= rows[row - radius - 1]
-        for col in range(width):
-            count = totals[col, 3] + 12.0
-            for channel in range(3):
-                out[row, col, channel] = (
-                    ground[row, col, channel] + totals[col, channel] / 16.0 / count
-                )
+                moved = np.float32(sums[row, col, channel]) * each
+                out[row, col, channel] = ground[row, col, channel] + moved
 
 
 def settle_ground(
@@ -175,6 +156,13 @@ def settle_ground(
     (h, w, 3) ndarray of float32
         The same for a region and for the crop of a larger one, `SETTLE_PX` from its ends.
     """
+    left_over = np.empty((*sound.shape, 4), np.int16)
+    _left_over_kernel(rgb, ground, sound, left_over)
+    side = 2 * SETTLE_PX + 1
+    # sums of whole numbers, so that every region gets the same ones
+    sums = cv2.boxFilter(
+        left_over, cv2.CV_32S, (side, side), normalize=False, borderType=cv2.BORDER_CONSTANT
+    )
     settled = np.empty(ground.shape, np.float32)
-    _settle_kernel(rgb, ground, sound, SETTLE_PX, settled)
+    _settle_kernel(ground, np.asarray(sums), settled)
     return settled
