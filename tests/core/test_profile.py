@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
+from tidymargin.core import profile
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture
 from tidymargin.core.rim import MAX_WIDTH_PX
@@ -78,3 +79,31 @@ def test_a_picture_without_any_outline_has_the_least_of_everything():
     assert (rim.width_px, rim.softness_px, rim.grain) == (1, 1.0, 0.5)
     assert len(rim.palette_rgb) == 0
     assert rim.carried_rgb == (255, 255, 255)
+
+
+def draw_field(blur_px):
+    """A sheet of several tiles full of small discs, whose lower half is softer than its upper."""
+    d = Drawing(1100, 1100, 2)
+    for row in range(18):
+        for col in range(18):
+            d.ellipse(40.3 + 60 * col, 40.7 + 60 * row, 21, d.colour(NAVY if row % 2 else RED))
+    rgb = lay_over(d.render(), np.array((255.0, 255, 255))).astype(np.float32)
+    rgb[550:] = cv2.GaussianBlur(rgb, (0, 0), blur_px)[550:]
+    return Picture(add_grain(rgb, np.random.default_rng(4), 1.0))
+
+
+def test_a_mirrored_sheet_says_the_same_and_a_part_of_its_outlines_as_much_as_all(monkeypatch):
+    sheet = draw_field(1.4)
+    whole = measure_sheet(sheet, nature="opaque").rim
+    for turned in (sheet.rgb[::-1], sheet.rgb[:, ::-1]):
+        rim = measure_sheet(Picture(np.ascontiguousarray(turned)), nature="opaque").rim
+        assert (rim.width_px, rim.stain_px) == (whole.width_px, whole.stain_px)
+        assert rim.grain == pytest.approx(whole.grain, rel=0.1)
+        assert rim.softness_px == pytest.approx(whole.softness_px, rel=0.02)
+        assert rim.palette_rgb == pytest.approx(whole.palette_rgb, abs=0.5)
+    monkeypatch.setattr(profile, "_MOST_WALKS", 8000)
+    part = measure_sheet(sheet, nature="opaque").rim
+    assert part.width_px == whole.width_px
+    assert part.softness_px == pytest.approx(whole.softness_px, rel=0.15)
+    sharp = measure_sheet(Picture(sheet.rgb[:540].copy()), nature="opaque").rim
+    assert sharp.softness_px < 0.8 * whole.softness_px

@@ -71,6 +71,52 @@ def test_an_embedded_profile_is_converted_and_a_damaged_one_passed_over():
         np.testing.assert_array_equal(decoded.picture.rgb, RGB)
 
 
+def swap_red_and_green():
+    """Return a profile like sRGB in which red and green stand for one another."""
+    data = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+    entries = {}
+    for number in range(struct.unpack_from(">I", data, 128)[0]):
+        at = 132 + 12 * number
+        entries[bytes(data[at : at + 4])] = at
+    data[entries[b"rXYZ"] : entries[b"rXYZ"] + 4] = b"gXYZ"
+    data[entries[b"gXYZ"] : entries[b"gXYZ"] + 4] = b"rXYZ"
+    name = "sRGB built-in".encode("utf-16-be")
+    assert name in data
+    return bytes(data).replace(name, "Swapped two!!".encode("utf-16-be"))
+
+
+@pytest.mark.parametrize("mode", ["RGB", "RGBA", "P"])
+def test_colours_are_those_that_the_profile_says_and_alpha_is_untouched(mode):
+    image = Image.fromarray(RGB)
+    if mode == "RGBA":
+        image.putalpha(Image.fromarray(np.repeat(np.uint8([[0], [90]]), 24).reshape(6, 8)))
+    elif mode == "P":
+        image = image.quantize(8)
+    decoded = decode_picture(saved(image, "PNG", icc_profile=swap_red_and_green()))
+    assert "Converted from Swapped two!! to sRGB" in decoded.remarks
+    expected = RGB[..., [1, 0, 2]].astype(int)
+    solid = np.ones((6, 8), bool)
+    if mode == "RGBA":
+        assert decoded.picture.alpha.tolist() == [[0] * 8] * 3 + [[90] * 8] * 3
+        solid = decoded.picture.alpha > 0
+    assert np.abs(decoded.picture.rgb.astype(int) - expected)[solid].max() <= 1
+
+
+@pytest.mark.parametrize(("most", "taken"), [(1.0, True), (1.5, False), (np.nan, False)])
+def test_floating_point_from_0_to_1_is_taken_and_anything_else_refused_in_words(most, taken):
+    values = np.linspace(0, 1, 48, dtype=np.float32).reshape(6, 8)
+    values[-1, -1] = most
+    data = saved(Image.fromarray(values), "TIFF")
+    if taken:
+        decoded = decode_picture(data)
+        assert decoded.remarks == ("Reduced from floating point to 8 bits a channel",)
+        assert np.array_equal(decoded.picture.rgb[..., 1], np.rint(values * 255))
+    else:
+        with pytest.raises(BadImageError, match="floating-point") as refused:
+            decode_picture(data)
+        assert "16 bits" in refused.value.hint
+
+
 def test_alpha_is_kept_and_said_and_a_solid_one_dropped():
     alpha = np.full((6, 8), 255, np.uint8)
     solid = decode_picture(encode_png(np.dstack([RGB, alpha])))

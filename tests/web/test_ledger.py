@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from bs4 import BeautifulSoup
+from PIL import Image
 
 from tests.conftest import draw_pad, photograph_letter, to_png
 from tidymargin.demo.drawing import Drawing, lay_over
@@ -253,3 +254,48 @@ def test_dust_is_offered_with_its_sizes_and_dropped_by_one_click(client, token, 
     assert "9 crumbs are dropped" in words(page.select_one("#small-count"))
     page = post(client, token, workshop.sheets.load(sheet.id), "undo")
     assert page.select_one("#specks")
+
+
+def test_a_border_that_came_in_transparent_and_a_busy_photo_are_said_plainly(
+    client, token, workshop
+):
+    rgba = np.zeros((90, 120, 4), np.uint8)
+    rgba[30:60, 40:80] = (29, 53, 87, 255)
+    sheet = add_sheet(workshop, to_png(rgba), "cut.png")
+    step = ledger_of(client, workshop, sheet, "ground").select_one("#step-ground")
+    assert "came in transparent, so there is no ground to clear" in words(step)
+    assert "look again" in words(step).lower()
+    random = np.random.default_rng(3)
+    coarse = random.integers(0, 256, (14, 18, 3)).astype(np.uint8)
+    photo = np.asarray(Image.fromarray(coarse).resize((360, 280), Image.Resampling.BICUBIC))
+    busy = add_sheet(workshop, to_png(photo), "street.png")
+    step = ledger_of(client, workshop, busy, "ground").select_one("#step-ground")
+    assert "on what may be" in words(step)
+    assert "look again" in words(step).lower()
+    chosen = post(client, token, busy, "ground", kind="flat").select_one("#step-ground")
+    assert "flat" in words(chosen)
+    assert "yours" in words(chosen).lower()
+
+
+def test_a_place_is_said_with_what_tuning_there_would_do(client, token, workshop):
+    rgb = np.full((80, 120, 3), 255, np.uint8)
+    rgb[20:60, 20:50] = (225, 225, 232)  # pale: goes a little later
+    rgb[20:60, 70:100] = (20, 30, 80)
+    sheet = add_sheet(workshop, to_png(rgb), "pale.png")
+    facts = load_measured(workshop, sheet).facts
+
+    def ask(x, y):
+        return client.get(f"/sheets/{sheet.id}/place?row={y}&col={x}").json
+
+    pale = float(facts.outside[40, 35]) * 0.2
+    assert facts.calm.tolerance < pale < 50
+    assert ask(35, 40)["upTo"] == f"Up to here, {pale:.1f}"
+    assert ask(35, 40)["shortOf"] is None
+    assert ask(5, 5)["verb"] == "Already clear"
+    dark = ask(85, 40)
+    assert (dark["verb"], dark["acts"]) == ("Figure", False)
+    answer = send(client, token, sheet, "up-to", row=40, col=35)
+    assert answer.status_code == 200
+    after = ask(35, 40)
+    assert after["shortOf"] == f"Short of here, {pale - 0.2:.1f}"
+    assert after["upTo"] is None

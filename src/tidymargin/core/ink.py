@@ -15,7 +15,7 @@ from tidymargin.core.ground import Ground, to_hex
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.side_by_side import work_out
 
-_BAND_PX = 128
+_TILE_PX = 256
 _MARGIN_PX = 8
 _MOST_SAMPLES = 400_000
 _MOST_INKS = 4
@@ -63,19 +63,19 @@ class InkFacts:
 
 
 @njit(cache=True, nogil=True)
-def _cores_kernel(rgb, ground, inside_px, first_row, end_row, every, around, out):  # type: ignore[no-untyped-def]
+def _cores_kernel(rgb, ground, inside_px, top, left, bottom, right, every, around, out):  # type: ignore[no-untyped-def]
     """List the middles of strokes: mean colour less ground (3), colour (3), half width, roughness."""
     height, width = inside_px.shape
     count, seen = 0, 0
-    for row in range(max(1, first_row), min(height - 1, end_row)):
-        for col in range(1, width - 1):
+    for row in range(max(1, top), min(height - 1, bottom)):
+        for col in range(max(1, left), min(width - 1, right)):
             depth = inside_px[row, col]
             if depth < 1.0:
                 continue
             is_core = True
             for down in range(-1, 2):
-                for right in range(-1, 2):
-                    is_core = is_core and inside_px[row + down, col + right] <= depth
+                for across in range(-1, 2):
+                    is_core = is_core and inside_px[row + down, col + across] <= depth
             if not is_core:
                 continue
             seen += 1
@@ -88,13 +88,13 @@ def _cores_kernel(rgb, ground, inside_px, first_row, end_row, every, around, out
                 out[count, channel] = 0.0
             low, high = 1e9, -1e9
             for down in range(-around, around + 1):
-                for right in range(-around, around + 1):
-                    if inside_px[row + down, col + right] < min(depth, 1.4):
+                for across in range(-around, around + 1):
+                    if inside_px[row + down, col + across] < min(depth, 1.4):
                         continue
                     light = 0.0
                     for channel in range(3):
-                        value = float(rgb[row + down, col + right, channel])
-                        out[count, channel] += value - ground[row + down, col + right, channel]
+                        value = float(rgb[row + down, col + across, channel])
+                        out[count, channel] += value - ground[row + down, col + across, channel]
                         out[count, 3 + channel] += value
                         light += value
                     low, high = min(low, light), max(high, light)
@@ -115,22 +115,23 @@ def _gather_cores(
     every = max(1, picture.area_px // 4_000_000)
     none = np.empty((0, 8), np.float32)
 
-    def gather(band: Region) -> NDArray[np.float32]:
-        outer = band.grown(_MARGIN_PX, everywhere)
-        kept = stands[outer.slices]
+    def gather(tile: Region) -> NDArray[np.float32]:
+        outer = tile.grown(_MARGIN_PX, everywhere)
+        kept = np.ascontiguousarray(stands[outer.slices])
         if not kept.any():
             return none
         inside_px = np.asarray(
             cv2.distanceTransform(np.pad(kept.view(np.uint8), 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
         )
-        out = np.empty((min(_MOST_SAMPLES, band.height * band.width // every + 1), 8), np.float32)
+        out = np.empty((tile.height * tile.width // every + 1, 8), np.float32)
+        inner = tile.seen_from(outer)
         count = _cores_kernel(
-            picture.rgb[outer.slices], ground.over(outer), inside_px,
-            band.top - outer.top, band.bottom - outer.top, every, around, out,
+            np.ascontiguousarray(picture.rgb[outer.slices]), ground.over(outer), inside_px,
+            inner.top, inner.left, inner.bottom, inner.right, every, around, out,
         )  # fmt: skip
         return out[:count].copy()
 
-    return np.concatenate(work_out(gather, everywhere.bands(_BAND_PX)))[:_MOST_SAMPLES]
+    return np.concatenate(work_out(gather, everywhere.tiles(_TILE_PX)))[:_MOST_SAMPLES]
 
 
 def _split_inks(away: NDArray[np.float32]) -> list[NDArray[np.bool_]]:

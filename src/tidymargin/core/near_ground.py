@@ -114,7 +114,7 @@ def find_gaps(
 
 
 @njit(cache=True, nogil=True)
-def _left_over_kernel(rgb, ground, sound, out):  # type: ignore[no-untyped-def]
+def _rest_kernel(rgb, ground, sound, out):  # type: ignore[no-untyped-def]
     """Fill `out`, (h, w, 4), with what is left over on sound ground, in sixteenths, and whether it is sound."""
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
@@ -157,7 +157,7 @@ def settle_ground(
         The same for a region and for the crop of a larger one, `SETTLE_PX` from its ends.
     """
     left_over = np.empty((*sound.shape, 4), np.int16)
-    _left_over_kernel(rgb, ground, sound, left_over)
+    _rest_kernel(rgb, ground, sound, left_over)
     side = 2 * SETTLE_PX + 1
     # sums of whole numbers, so that every region gets the same ones
     sums = cv2.boxFilter(

@@ -18,8 +18,9 @@ from tidymargin.core.side_by_side import run_together
 from tidymargin.core.surface import ScreenGround, SurfaceGround
 
 _LONGEST_WALK = 12
-_BAND_PX = 128
-_MOST_WALKS = 60_000
+_TILE_PX = 256
+_GOLDEN = 0.6180339887498949
+_MOST_WALKS = 30_000
 _PALETTE_SIZE = 32
 _EVEN = np.array((1, 6))  # levels within which a colour is even, without and with lossy coding
 _PALETTE_PX = 3_000_000  # of a larger picture only some rows are looked at
@@ -38,20 +39,10 @@ _STAIN_PX = 3  # how much farther than luma halved chroma carries the ground's c
 
 @njit(cache=True, nogil=True)
 def _walk_edges_kernel(  # type: ignore[no-untyped-def]
-    rgb,
-    ground,
-    levels,
-    first_row,
-    end_row,
-    tolerance_step,
-    most,
-    lengths,
-    misfit,
-    haze,
-    scatter,
-    mixed,
-):
-    """Walk inwards from the ground across every outline that begins between two rows.
+    rgb, ground, levels, top, left, bottom, right, tolerance_step, most,
+    lengths, misfit, haze, scatter, mixed,
+):  # fmt: skip
+    """Walk inwards from the ground across every outline that begins in a part of what is given.
 
     A walk ends where the colour stands still or sets off in another direction: there begins another
     part of the figure. `lengths[n]` counts walks with n changing steps; `misfit` counts how far shares
@@ -63,20 +54,20 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
     height, width = levels.shape
     walks = 0
     path = np.empty((_LONGEST_WALK + 1, 3))
-    for row in range(max(2, first_row), min(height - 2, end_row)):
-        for col in range(2, width - 2):
+    for row in range(max(2, top), min(height - 2, bottom)):
+        for col in range(max(2, left), min(width - 2, right)):
             if levels[row, col] <= tolerance_step:
                 continue
-            down, right = 0, 0
+            down, across = 0, 0
             if levels[row - 1, col] <= tolerance_step:
                 down = 1
             elif levels[row + 1, col] <= tolerance_step:
                 down = -1
             if levels[row, col - 1] <= tolerance_step:
-                right = 1
+                across = 1
             elif levels[row, col + 1] <= tolerance_step:
-                right = -1
-            if down == 0 and right == 0:
+                across = -1
+            if down == 0 and across == 0:
                 continue
             slope_down, slope_right = 0, 0
             for channel in range(3):
@@ -85,13 +76,13 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                     int(rgb[row, col + 1, channel]) - int(rgb[row, col - 1, channel])
                 )
             if slope_down >= slope_right:
-                right = 0
+                across = 0
             else:
                 down = 0
-            if down == 0 and right == 0:
+            if down == 0 and across == 0:
                 continue
             # from two pixels out, inwards until the colour stands still
-            at_row, at_col = row - 2 * down, col - 2 * right
+            at_row, at_col = row - 2 * down, col - 2 * across
             count = 0
             changed = 0
             while count <= _LONGEST_WALK and 0 <= at_row < height and 0 <= at_col < width:
@@ -117,7 +108,7 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                         break
                 count += 1
                 at_row += down
-                at_col += right
+                at_col += across
             last = max(0, min(count, _LONGEST_WALK) - 1)
             luma_step = 0.299 * path[last, 0] + 0.587 * path[last, 1] + 0.114 * path[last, 2]
             blue_step = path[last, 2] - luma_step
@@ -141,7 +132,7 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                         misfit[min(99, int(abs(by_luma - by_chroma) * 100))] += 1
             if abs(luma_step) > 60:
                 mixed[min(199, int(of_both * 100 + 0.5))] += 1
-            out_row, out_col = row - 4 * down, col - 4 * right
+            out_row, out_col = row - 4 * down, col - 4 * across
             if (
                 0 <= out_row < height
                 and 0 <= out_col < width
@@ -307,13 +298,21 @@ def measure_rim(
 
     def walk_edges() -> None:
         everywhere = whole(picture.height, picture.width)
+        # in an order by which the first of many tiles are from all over the picture
+        tiles = sorted(
+            enumerate(everywhere.tiles(_TILE_PX)), key=lambda tile: tile[0] * _GOLDEN % 1
+        )
         walks = 0
-        for band in everywhere.bands(_BAND_PX):
-            outer = band.grown(_LONGEST_WALK + 3, everywhere)
+        for _, tile in tiles:
+            outer = tile.grown(_LONGEST_WALK + 3, everywhere)
+            near = np.ascontiguousarray(levels[outer.slices])
+            if near.min() > tolerance_step or near.max() <= tolerance_step:
+                continue
+            inner = tile.seen_from(outer)
             walks += _walk_edges_kernel(
-                picture.rgb[outer.slices], ground.over(outer), levels[outer.slices],
-                band.top - outer.top, band.bottom - outer.top, tolerance_step, _MOST_WALKS - walks,
-                lengths, misfit, haze, scatter, mixed,
+                np.ascontiguousarray(picture.rgb[outer.slices]), ground.over(outer), near,
+                inner.top, inner.left, inner.bottom, inner.right, tolerance_step,
+                _MOST_WALKS - walks, lengths, misfit, haze, scatter, mixed,
             )  # fmt: skip
             if walks >= _MOST_WALKS:
                 break
