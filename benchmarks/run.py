@@ -129,6 +129,8 @@ def main() -> None:
         _print_worst(results, options.contact)
     if is_detection_asked:
         _print_told(list(told))
+    if is_speed_asked:
+        print("\nSpeed and memory; up to 40 megapixels each ratio is the median of three rounds")
     for row in speed:  # each as it is measured: the whole takes long
         print(f"\n{row['sheet']}, {row['megapixels']} megapixels; ratios to floors of this run")
         for name, value in row.items():
