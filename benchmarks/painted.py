@@ -8,7 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 from waitress.server import create_server
 
-from benchmarks.speed import make_sheet
+from benchmarks.browser import launch
 from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.workshop import open_workshop
@@ -62,19 +62,17 @@ def _drag(page: Page) -> tuple[list[float], list[float]]:
     return painted, fetched
 
 
-def measure_painted(megapixels: int, kind: str) -> float:
-    """Return the median from input to painted canvas over the median of an empty fetch."""
+def measure_painted(data: bytes) -> float:
+    """Return, for a sheet, the median from input to painted canvas over the median of an empty fetch."""
     warm_kernels()
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         workshop = open_workshop(Path(folder))
-        sheet = add_sheet(workshop, make_sheet("net, line art", kind, megapixels), "net.jpg")
+        sheet = add_sheet(workshop, data, "sheet.jpg")
         load_measured(workshop, sheet)
         server = create_server(create_app(workshop), host="127.0.0.1", port=0, threads=16)
         thread = threading.Thread(target=server.run)
         thread.start()
-        browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
-        )
+        browser = launch(playwright)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(_WATCH)
         page.goto(f"http://127.0.0.1:{server.effective_port}/sheets/{sheet.id}/?open=reach")

@@ -17,7 +17,6 @@ from benchmarks.accuracy import (
 )
 from benchmarks.contact import write_contact
 from benchmarks.detection import Told, tell_all
-from benchmarks.painted import measure_painted
 from benchmarks.speed import MEGAPIXELS, measure_speed
 from tidymargin.demo.almanac import make_almanac
 
@@ -136,12 +135,6 @@ def main() -> None:
         for name, value in row.items():
             if name not in ("sheet", "megapixels"):
                 print(f"  {name}: {value:.2f}", flush=True)
-    if is_speed_asked:
-        for kind in ("flat", "paper"):
-            found = measure_painted(max(options.megapixels), kind)
-            print(
-                f"\nInput to painted canvas over an empty fetch of as many bytes, on {kind}: {found:.2f}"
-            )
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 """Speed and memory through the server's own services, as ratios to floors of the same run.
 
 Every sheet is worked on in a process of its own: brought in, looked at, tuned, exported; then the floors are
-taken there too. Ratios only, since machines differ. See docs/memory.md for what each stage takes.
+taken there too, and a control is dragged in the real browser. Ratios only, since machines differ. See docs/memory.md for what each stage takes.
 """
 
 import json
@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 
 from benchmarks.figures import net, pebble
+from benchmarks.painted import measure_painted
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.truth import encode_picture
@@ -60,7 +61,8 @@ def measure_one(picture: str, kind: str, megapixels: int) -> dict[str, float]:
     """Work on one sheet in a process of its own; return its ratios."""
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder) / "picture.jpg"
-        place.write_bytes(make_sheet(picture, kind, megapixels))
+        data = make_sheet(picture, kind, megapixels)
+        place.write_bytes(data)
         done = subprocess.run(
             [sys.executable, "-m", "benchmarks.one_sheet", str(place)],
             check=True,
@@ -68,11 +70,15 @@ def measure_one(picture: str, kind: str, megapixels: int) -> dict[str, float]:
             text=True,
         )
     found: dict[str, float] = json.loads(done.stdout)
+    found["input to painted canvas, over an empty fetch of as many bytes"] = measure_painted(data)
     return found
 
 
 def measure_speed(megapixels: tuple[int, ...] = MEGAPIXELS) -> Iterator[dict[str, object]]:
     """Yield, sheet by sheet, what each stage takes over its floor."""
+    # in a process of its own, or compiling would count as memory of the first sheet
+    warm = "from tidymargin.services.warming import warm_kernels; warm_kernels()"
+    subprocess.run([sys.executable, "-c", warm], check=True)
     for size in megapixels:
         for kind in KINDS:
             for picture in PICTURES:

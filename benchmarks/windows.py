@@ -1,13 +1,13 @@
 """A user of `./tidy bench --users --windows`: a browser of its own that uploads, drags, exports."""
 
-import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
 from playwright.sync_api import Error, Page, sync_playwright
 
-_FLAGS = ("--disable-gpu", "--disable-dev-shm-usage", "--no-first-run")
+from benchmarks.browser import launch
+
 _MOVES = 12
 _LONGEST_WAIT_MS = 90_000
 _ANSWERED = """() => {
@@ -87,9 +87,8 @@ def use_window(
         Added to.
     """
     random = np.random.default_rng(number)
-    flags = [*_FLAGS, *(["--no-sandbox"] if os.geteuid() == 0 else [])]
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        browser = launch(playwright)
         context = browser.new_context(
             base_url=f"http://127.0.0.1:{port}", viewport={"width": 1280, "height": 800}
         )

@@ -1,12 +1,15 @@
 """A ground of several flat colours is cleared whole, seams included, and rims are solved against each."""
 
 import numpy as np
+import pytest
 
 from benchmarks.score import score_cut
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground import border_pixels
 from tidymargin.core.picture import Picture
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
+from tidymargin.demo.grounds import add_grain
 
 SIZE = 240
 HALVES = {"#2A9D8F": (42, 157, 143), "#F4E3C1": (244, 227, 193)}
@@ -43,3 +46,37 @@ def test_colours_that_do_not_show_change_nothing():
     one = cut_out(picture, measure_sheet(picture, first)).render_whole()
     two = cut_out(picture, measure_sheet(picture, first, also_rgb=((255.0, 0.0, 255.0),)))
     assert np.abs(one.astype(int) - two.render_whole()).max() <= 1
+
+
+@pytest.mark.parametrize(
+    ("drawn", "found"),
+    [
+        ("halves", True),
+        ("one side", False),
+        ("two corners", True),
+        ("even", False),
+        ("grain", False),
+    ],
+)
+def test_another_colour_of_the_border_is_found_where_it_is_on_two_sides(drawn, found):
+    rgb = np.full((SIZE, SIZE, 3), HALVES["#F4E3C1"], np.uint8)
+    teal = HALVES["#2A9D8F"]
+    if drawn == "halves":
+        rgb[:, :90] = teal
+    elif drawn == "one side":
+        rgb[60:200, :100] = teal  # a figure that is cut off by the picture's end
+    elif drawn == "two corners":
+        rgb[:70, :70] = rgb[-70:, -70:] = teal
+    elif drawn == "grain":
+        rgb = add_grain(rgb.astype(np.float32), np.random.default_rng(2), 4.0)
+    picture = Picture(rgb)
+    facts = measure_sheet(picture)
+    assert facts.ground.kind == ("paper" if drawn == "grain" else "flat")
+    assert (facts.further is not None) == found
+    if facts.further is not None:
+        share = float((border_pixels(picture) == teal).all(axis=1).mean())
+        assert facts.further.hex == "#2A9D8F"
+        assert facts.further.border_share == pytest.approx(share, abs=0.02)
+        both = measure_sheet(picture, also_rgb=(tuple(map(float, teal)),))
+        assert both.further is None
+        assert cut_out(picture, both).render_whole()[..., 3].max() == 0

@@ -5,11 +5,12 @@ import pytest
 from bs4 import BeautifulSoup
 from PIL import Image
 
-from tests.conftest import draw_pad, photograph_letter, to_png
+from tests.conftest import draw_pad, photograph_letter, read_png, to_png
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.web.drawn_curve import to_curve_x
 from tidymargin.web.words import format_percent, name_colour
@@ -183,6 +184,24 @@ def test_a_further_flat_colour_is_added_said_and_removed(client, token, workshop
     now = workshop.sheets.load(sheet.id)
     page = post(client, token, now, "ground/also/1/remove", open="ground")
     assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.also == ()
+
+
+def test_another_colour_along_the_border_is_said_and_cleared_by_one_click(client, token, workshop):
+    rgb = np.full((120, 160, 3), (244, 227, 193), np.uint8)
+    rgb[:, :60] = (42, 157, 143)
+    rgb[40:80, 40:110] = (140, 20, 32)
+    sheet = add_sheet(workshop, to_png(rgb), "halves.png")
+    step = ledger_of(client, workshop, sheet, "ground").select_one("#step-ground")
+    assert "#2A9D8F is along the border too." in words(step.select_one(".sentence"))
+    assert "#2A9D8F shows along 4" in words(step.select_one(".part"))
+    button = step.find("button", string="Clear it too")
+    page = post(client, token, sheet, "ground/also", colour=button["value"], open="ground")
+    step = page.select_one("#step-ground")
+    assert "too" not in words(step.select_one(".sentence"))
+    assert step.find("button", string="Clear it too") is None
+    cut = read_png(export_sheet(workshop, workshop.sheets.load(sheet.id)))
+    assert (cut[[0, 0, -1, -1], [0, -1, 0, -1], 3] == 0).all()
+    assert (cut[45:75, 45:105, 3] == 255).all()
 
 
 def test_what_is_done_for_the_key_only_is_switched_and_said(client, token, workshop):

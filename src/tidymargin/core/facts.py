@@ -9,8 +9,13 @@ from numpy.typing import NDArray
 from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
 from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
 from tidymargin.core.difference import Difference, all_figure, measure_difference
-from tidymargin.core.flats import FlatsGround, measure_flats
-from tidymargin.core.ground import Ground, border_pixels
+from tidymargin.core.flats import (
+    FlatsGround,
+    FurtherColour,
+    find_further_colour,
+    measure_flats,
+)
+from tidymargin.core.ground import FlatGround, Ground, border_pixels
 from tidymargin.core.ink import InkFacts, is_ink, measure_inks
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.pockets import Pockets, find_closed, find_pockets
@@ -36,7 +41,8 @@ class SheetFacts:
     """What is true of a whole sheet before anybody decides anything.
 
     `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs, `pockets`
-    those at the calm's tolerance with nothing said of them.
+    those at the calm's tolerance with nothing said of them. `further` is what may be another flat colour of
+    the ground.
     """
 
     ground: Ground
@@ -50,6 +56,7 @@ class SheetFacts:
     inks: InkFacts
     nature: Nature
     pockets: Pockets
+    further: FurtherColour | None = None
 
     @property
     def crumb_px(self) -> int:
@@ -171,4 +178,7 @@ def measure_sheet(
         inks,
         nature,
         pockets,
+        find_further_colour(picture, ground)
+        if isinstance(ground, FlatGround | FlatsGround) and ground.border_share > 0
+        else None,
     )

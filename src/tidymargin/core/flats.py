@@ -7,11 +7,21 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.ground import FlatGround, measure_flat_ground, to_hex
+from tidymargin.core.ground import (
+    NEAR,
+    FlatGround,
+    away_from,
+    border_places,
+    find_commonest,
+    frame_px,
+    measure_flat_ground,
+    to_hex,
+)
 from tidymargin.core.picture import Picture, Region
 
 _SLACK = 6  # levels a channel by which a pixel of a flat colour may be off, beyond its noise
 _SEAM_PX = 2
+_LEAST_BORDER = 0.1
 _SEAM_SLACK = 12.0
 
 
@@ -50,6 +60,52 @@ class FlatsGround:
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the ground's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
         return self.laid[region.slices].astype(np.float32)
+
+
+@dataclass(frozen=True, slots=True)
+class FurtherColour:
+    """An even colour of the border that the ground has not, and how much of the border shows it, 0 to 1."""
+
+    hex: str
+    border_share: float
+
+
+def find_further_colour(picture: Picture, ground: FlatGround | FlatsGround) -> FurtherColour | None:
+    """Find what may be another flat colour of the ground, such as a panel's other half.
+
+    Parameters
+    ----------
+    picture : Picture
+        Pixels that came in transparent are never evidence.
+    ground : FlatGround or FlatsGround
+        What is known of it.
+
+    Returns
+    -------
+    FurtherColour or None
+        The commonest other colour, where a tenth of the border shows it, on two sides at least: a figure that
+        is cut off by the picture's end is mostly on one.
+    """
+    rows, cols = border_places(picture)
+    border = picture.rgb[rows, cols]
+    known = np.atleast_2d(np.asarray(ground.rgb_srgb))
+    unlike = np.ones(len(border), np.bool_)
+    for colour in known:
+        unlike &= away_from(border, colour) > max(NEAR, 1.5 * ground.noise)
+    if not len(border) or unlike.mean() < _LEAST_BORDER:
+        return None
+    centre, _ = find_commonest(border[unlike])
+    shows = unlike & (away_from(border, centre) <= NEAR)
+    depth = frame_px(picture.height, picture.width)
+    sides = (
+        rows < depth,
+        rows >= picture.height - depth,
+        cols < depth,
+        cols >= picture.width - depth,
+    )
+    on = sum(bool(shows[side].mean() >= _LEAST_BORDER) for side in sides if side.any())
+    share = float(shows.mean())
+    return FurtherColour(to_hex(centre), share) if share >= _LEAST_BORDER and on >= 2 else None
 
 
 def measure_flats(

@@ -12,7 +12,7 @@ from tidymargin.core.picture import Picture, Region
 
 _ENOUGH_PX = 65_536  # of the border, to know its colours and their noise
 _BIN_SHIFT = 4  # 16 levels a channel: wide enough for coding, far narrower than any contrast
-_NEAR = 4.0  # differences up to this belong to the mode's own spread
+NEAR = 4.0  # differences up to this belong to the mode's own spread
 
 
 class Ground(Protocol):
@@ -92,14 +92,14 @@ class FlatGround:
         return out.reshape(region.height, region.width, 3)
 
 
-def _frame_px(height: int, width: int) -> int:
+def frame_px(height: int, width: int) -> int:
     """Return how wide the picture's border is: a fiftieth of the shorter side, 1 to 16 pixels."""
     return int(np.clip(min(height, width) // 50, 1, 16))
 
 
 def frame_mask(height: int, width: int) -> NDArray[np.bool_]:
     """Return the picture's border, (H, W) bool."""
-    depth = _frame_px(height, width)
+    depth = frame_px(height, width)
     frame = np.ones((height, width), bool)
     frame[depth:-depth, depth:-depth] = False
     return frame
@@ -107,7 +107,7 @@ def frame_mask(height: int, width: int) -> NDArray[np.bool_]:
 
 def frame_places(height: int, width: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Return the rows and the columns of the border's pixels, as `np.nonzero` of its mask would."""
-    depth = _frame_px(height, width)
+    depth = frame_px(height, width)
     sides = np.concatenate([np.arange(depth), np.arange(max(depth, width - depth), width)])
     between = np.arange(depth, height - depth)
     at = np.concatenate(
@@ -144,7 +144,7 @@ def border_pixels(picture: Picture) -> NDArray[np.uint8]:
     return picture.rgb[rows, cols]
 
 
-def _away_from(border: NDArray[np.uint8], rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
+def away_from(border: NDArray[np.uint8], rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
     """Return each border pixel's 100 x OKLab distance from a colour."""
     centre = linear_to_oklab(srgb_to_linear(np.asarray(rgb_srgb) / 255))
     return np.asarray(100 * np.linalg.norm(srgb_u8_to_oklab(border) - centre, axis=1))
@@ -174,23 +174,30 @@ def measure_flat_ground(
     """
     border = border_pixels(picture)
     if rgb_srgb is not None:
-        away = _away_from(border, np.array(rgb_srgb))
-        return _to_ground(np.array(rgb_srgb), away, away <= _NEAR)
+        away = away_from(border, np.array(rgb_srgb))
+        return _to_ground(np.array(rgb_srgb), away, away <= NEAR)
     if len(border) == 0:
         raise NoGroundError(
             "The border of this picture is transparent already, so it shows no ground.",
             hint="Say which colour is the ground.",
             field="colour",
         )
+    centre, away = find_commonest(border)
+    return _to_ground(centre, away, away <= max(NEAR, float(away.min())))
+
+
+def find_commonest(
+    border: NDArray[np.uint8],
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the commonest colour of some pixels, 0 to 255, and each one's distance from about it."""
     coarse = border.astype(np.int64) >> _BIN_SHIFT
     key = (coarse[:, 0] << 8) | (coarse[:, 1] << 4) | coarse[:, 2]
     most = int(np.bincount(key, minlength=4096).argmax())
     centre = np.median(border[key == most], axis=0)
     for _ in range(2):  # the mode's bin may cut through the cluster: settle on the cluster itself
-        away = _away_from(border, centre)
-        near = away <= max(_NEAR, float(away.min()))
-        centre = border[near].mean(axis=0)
-    return _to_ground(centre, away, near)
+        away = away_from(border, centre)
+        centre = border[away <= max(NEAR, float(away.min()))].mean(axis=0)
+    return centre, away
 
 
 def _to_ground(

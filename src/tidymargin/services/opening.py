@@ -12,7 +12,7 @@ from tidymargin.core.difference import Difference
 from tidymargin.core.errors import OlderEngineError
 from tidymargin.core.facts import SheetFacts, measure_sheet
 from tidymargin.core.first_look import choose_blotter, find_spot
-from tidymargin.core.flats import FlatsGround
+from tidymargin.core.flats import FlatsGround, FurtherColour
 from tidymargin.core.ground import FlatGround, from_hex
 from tidymargin.core.ink import InkFacts
 from tidymargin.core.mask import PackedMask
@@ -43,7 +43,7 @@ class _Kept:
 
 
 _KEPT_TYPES = (
-    _Kept, SheetFacts, FlatGround, FlatsGround, SurfaceGround, ScreenGround, CheckerGround, Difference, Jump,
+    _Kept, SheetFacts, FlatGround, FlatsGround, FurtherColour, SurfaceGround, ScreenGround, CheckerGround, Difference, Jump,
     Calm, Region, RimFacts, InkFacts, Spill, Area, Pocket, Pockets, PackedMask,
 )  # fmt: skip
 _LONGEST_NAME = 120

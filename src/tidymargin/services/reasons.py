@@ -101,6 +101,16 @@ def find_reasons(facts: SheetFacts) -> list[Reason]:
         )
     else:
         found.append(Reason("The border came in transparent, so there is no ground to clear."))
+    if facts.further is not None:
+        found.append(
+            Reason(
+                "%(colour)s shows along %(share)s of the border too: clear it as well if it is ground.",
+                {
+                    "colour": facts.further.hex,
+                    "share": _to_percent(facts.further.border_share),
+                },
+            )
+        )
     inks = facts.inks
     if facts.nature == "ink":
         found.append(

@@ -63,7 +63,7 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     named = phrase("ground", gettext("Ground"), _name_ground(ground), swatch=swatch)
     figure = phrase("ground", gettext("Figure"), gettext(NATURES[facts.nature]))
     slots = {"figure": figure, "ground": named}
-    doubtful = facts.is_busy or ground.border_share < _FEW
+    doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
     if facts.is_busy:
         words = fill(gettext("%(figure)s figure on what may be %(ground)s: look again."), **slots)
     elif ground.border_share < _FEW:
@@ -86,6 +86,12 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
         )
     else:
         words = fill(gettext("%(figure)s figure on %(ground)s, without noise."), **slots)
+    if facts.further is not None:
+        other = phrase(
+            "ground", gettext("Another colour of it"), facts.further.hex, swatch=facts.further.hex
+        )
+        also = fill(gettext("%(colour)s is along the border too."), colour=other)
+        words = Markup(" ").join((words, also))
     chosen = (
         bool(said.also) or said.colour != "auto" or said.kind != "auto" or said.figure != "auto"
     )
