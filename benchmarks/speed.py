@@ -1,7 +1,8 @@
 """Speed and memory through the server's own services, as ratios to floors of the same run.
 
 Every sheet is worked on in a process of its own: brought in, looked at, tuned, exported; then the floors are
-taken there too, and a control is dragged in the real browser. Ratios only, since machines differ. See docs/memory.md for what each stage takes.
+taken there too, and a control is dragged in the real browser. Ratios only, since machines differ. See
+docs/memory.md for what each stage takes.
 """
 
 import json

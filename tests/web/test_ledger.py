@@ -290,6 +290,7 @@ def test_a_border_that_came_in_transparent_and_a_busy_photo_are_said_plainly(
     busy = add_sheet(workshop, to_png(photo), "street.png")
     step = ledger_of(client, workshop, busy, "ground").select_one("#step-ground")
     assert "on what may be" in words(step)
+    assert "along the border too" not in words(step)
     assert "look again" in words(step).lower()
     chosen = post(client, token, busy, "ground", kind="flat").select_one("#step-ground")
     assert "flat" in words(chosen)

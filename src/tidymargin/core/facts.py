@@ -166,6 +166,13 @@ def measure_sheet(
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
     if isinstance(ground, ScreenGround) and nature == "opaque":
         rim = replace(rim, spill=spill, is_screen=True)
+    further = None  # of a busy photo every colour would be
+    if (
+        isinstance(ground, FlatGround | FlatsGround)
+        and ground.border_share
+        and not detected.is_busy
+    ):
+        further = find_further_colour(picture, ground)
     return SheetFacts(
         ground,
         detected.is_busy,
@@ -178,7 +185,5 @@ def measure_sheet(
         inks,
         nature,
         pockets,
-        find_further_colour(picture, ground)
-        if isinstance(ground, FlatGround | FlatsGround) and ground.border_share > 0
-        else None,
+        further,
     )

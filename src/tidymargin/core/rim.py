@@ -137,8 +137,7 @@ def _solve_opaque(
         fill_inner_kernel(
             rgb, ground, inside_px, *part.corner, part.share[window], part.figure[window]
         )
-    solved = part.share
-    steadied = steady_share(solved, part.doubt, facts.softness_px)
+    steadied = steady_share(part.share, part.doubt, facts.softness_px)
     part.shrink(STEADY_HALO_PX)
     solved, part.share = part.share, steadied
     if facts.is_screen:
