@@ -11,7 +11,7 @@ from tidymargin.core.crumbs import tidy_small
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture, whole
+from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.pockets import PocketChoice
 from tidymargin.core.reach import Pick, build_reach, clear, seed_outside, to_step
 from tidymargin.core.strays import find_unwanted
@@ -124,10 +124,10 @@ def test_clearing_starts_outside_at_the_picks_or_everywhere():
 def test_crumbs_go_whole_or_not_at_all_and_pinholes_fill_likewise(seed, size):
     random = np.random.default_rng(seed)
     cleared = random.random((20, 30)) < 0.6
-    tidied = tidy_small(cleared, size, 0)
-    assert (tidied.cleared | ~cleared).all()  # dropping only clears more
-    again = tidy_small(tidied.cleared, size, 0)
-    assert again.dropped == 0
+    for hung in (False, True):
+        tidied = tidy_small(cleared, size, 0, hung=hung)
+        assert (tidied.cleared | ~cleared).all()  # dropping only clears more
+        assert tidy_small(tidied.cleared, size, 0, hung=hung).dropped == 0
     filled = tidy_small(cleared, 0, size)
     assert (cleared | ~filled.cleared).all()
     assert tidy_small(filled.cleared, 0, size).filled == 0
@@ -139,8 +139,27 @@ def test_nothing_thin_that_is_joined_goes_with_the_crumbs():
     for step in range(10):
         standing[9 - step, 9 - step] = True  # a hair that hangs on by corners
     standing[35, 35] = True
-    tidied = tidy_small(~standing, 8, 0)
-    assert (tidied.dropped, int((~tidied.cleared).sum())) == (1, int(standing.sum()) - 1)
+    for hung in (False, True):
+        tidied = tidy_small(~standing, 8, 0, hung=hung)
+        assert (tidied.dropped, int((~tidied.cleared).sum())) == (1, int(standing.sum()) - 1)
+
+
+def test_dust_that_hangs_on_by_one_corner_goes_with_the_crumbs_and_leaves_nothing_on_the_rim():
+    def line(d):
+        d.polygon([(5, 100), (100, 5), (108, 13), (13, 108)], d.colour("#202020"))
+
+    def dusty(d):
+        line(d)
+        d.polygon([(49, 49), (51.8, 49), (51.8, 51.8), (49, 51.8)], d.colour("#606060"))
+
+    clean, picture = on_white(line), on_white(dusty)
+    facts = measure_sheet(picture)
+    was, now = (cut_out(picture, facts, Decisions(crumb_px=n)) for n in (0, 16))
+    assert (was.dropped, now.dropped) == (0, 1)  # it is joined to the line, and no piece of its own
+    there = Region(46, 46, 55, 55)
+    assert was.render(there)[..., 3].max() > 100
+    true = cut_out(clean, measure_sheet(clean), Decisions()).render(there)
+    assert np.abs(now.render(there)[..., 3].astype(int) - true[..., 3]).max() <= 26
 
 
 def test_punched_holes_are_proposed_as_one_group_and_dropped_together():

@@ -1,5 +1,6 @@
 """Any region rendered alone equals the crop of the whole, on every ground and for both natures."""
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -29,6 +30,9 @@ def draw_marks():
     d.ellipse(130, 120, 40, red)
     d.ellipse(130, 120, 18, 0)
     d.text("PORT", 40, 240, 34, 4, dark)
+    for turn in range(24):  # dust, some of it joined to the ring
+        across = 87.5 + turn % 5
+        d.ellipse(130 + across * math.cos(turn), 120 + across * math.sin(turn), 1.6, red)
     return d.render()
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -31,6 +32,7 @@ from tidymargin.core.walls import Fence, Guard, wall_off
 Start = Literal["outside", "picks", "everywhere"]
 _BAND_PX = 512
 _TILE_PX = 256
+_UNLIKE = 15.0  # of difference, from which what a person drops is painted over
 _NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at
 
 
@@ -138,6 +140,9 @@ class Cutter:
         What is cleared after crumbs and pinholes; None where none were asked for.
     dropped, filled : int
         How many crumbs and pinholes that took.
+    painted_over : PackedMask or None
+        What a person dropped that differs much from the ground, or it would be taken for a rim of what stands
+        beside it; None for nothing.
     spill, dropped_inks :
         See `Decisions`.
     tried : float or None
@@ -152,6 +157,7 @@ class Cutter:
     tidied: PackedMask | None = None
     dropped: int = 0
     filled: int = 0
+    painted_over: PackedMask | None = None
     spill: float = 1.0
     dropped_inks: tuple[tuple[int, int, int], ...] = ()
     tried: float | None = None
@@ -164,7 +170,7 @@ class Cutter:
     @property
     def size_bytes(self) -> int:
         """Memory that its own arrays take, beside the facts and levels."""
-        kept = (self.pockets.opened, self.tidied)
+        kept = (self.pockets.opened, self.tidied, self.painted_over)
         return 1000 + sum(mask.size_bytes for mask in kept if mask is not None)
 
     def cleared(self, region: Region) -> NDArray[np.bool_]:
@@ -222,9 +228,12 @@ class Cutter:
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
         has_rim = bool(cleared.any()) and not bool(cleared.all())
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
+        # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
+        rgb = np.ascontiguousarray(self.picture.rgb[around.slices])
+        if has_rim and self.painted_over is not None:
+            rgb = self._paint_over(self.painted_over, around, rgb, ground, cleared)
         return solve_cut(
-            # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
-            np.ascontiguousarray(self.picture.rgb[around.slices]),
+            rgb,
             ground,
             cleared,
             self.facts.rim,
@@ -238,6 +247,28 @@ class Cutter:
             spill_amount=self.spill,
             dropped_inks=self.dropped_inks,
         )
+
+    def _paint_over(
+        self,
+        mask: PackedMask,
+        around: Region,
+        rgb: NDArray[np.uint8],
+        ground: NDArray[np.float32],
+        cleared: NDArray[np.bool_],
+    ) -> NDArray[np.uint8]:
+        """Return a region's colours with the ground laid over what was dropped, and its edge but for a rim's."""
+        wider = around.grown(1, whole(self.picture.height, self.picture.width))
+        dropped = mask.over(wider)
+        if not dropped.any():
+            return rgb
+        beside = np.ones((3, 3), np.uint8)
+        inside = around.seen_from(wider).slices
+        edge = np.asarray(cv2.dilate(dropped.view(np.uint8), beside))[inside] > 0
+        edge &= np.asarray(cv2.dilate((~cleared).view(np.uint8), beside)) == 0
+        over = cleared & (dropped[inside] | edge)
+        out = rgb.copy()
+        out[over] = np.rint(ground[over])
+        return out
 
     def render_bands(self, tick: Tick = no_tick) -> Iterator[NDArray[np.uint8]]:
         """Yield the whole cut from the top, in bands of a few hundred rows."""
@@ -283,21 +314,27 @@ def cut_by_levels(
     crumb_px = facts.crumb_px if decisions.crumb_px is None else decisions.crumb_px
     if crumb_px <= 1 and decisions.pinhole_px <= 1 and not decisions.drops:
         return cutter
-    cleared = cutter.cleared(everywhere)
-    if decisions.drops:
-        cleared = drop_pieces(cleared, decisions.drops)
+    before = cutter.cleared(everywhere)
+    cleared = drop_pieces(before, decisions.drops) if decisions.drops else before
     ringing = facts.difference.ringing
     faint = (
         (levels.steps, to_step(min(tolerance + ringing, HIGHEST_TOLERANCE)))
         if ringing > 0
         else None
     )
-    tidied = tidy_small(cleared, crumb_px, decisions.pinhole_px, haze=faint)
+    by_hand = decisions.crumb_px is not None
+    tidied = tidy_small(cleared, crumb_px, decisions.pinhole_px, haze=faint, hung=by_hand)
+    painted_over = None
+    if decisions.drops or by_hand:
+        gone = tidied.cleared & ~before
+        gone &= levels.steps >= to_step(_UNLIKE)
+        painted_over = PackedMask.of(gone) if gone.any() else None
     return replace(
         cutter,
         tidied=PackedMask.of(tidied.cleared),
         dropped=tidied.dropped,
         filled=tidied.filled,
+        painted_over=painted_over,
     )
 
 

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.alone import ALONE_HALO_PX, drop_alone
 from tidymargin.core.candidates import mark_sure_kernel
 from tidymargin.core.compose import compose_cut
 from tidymargin.core.corners import reach_into_corners
@@ -33,7 +34,14 @@ _MOST_UNEVEN = 5.0
 
 _LINES_HALO_PX = OWN_SHADES_HALO_PX + SEARCH_PX + NEAR_LOSSY_PX
 
-HALO_PX = CARRY_PX + STEADY_HALO_PX + max(SEARCH_PX + NEAR_LOSSY_PX, SETTLE_PX) + MAX_WIDTH_PX + 2
+HALO_PX = (
+    CARRY_PX
+    + STEADY_HALO_PX
+    + ALONE_HALO_PX
+    + max(SEARCH_PX + NEAR_LOSSY_PX, SETTLE_PX)
+    + MAX_WIDTH_PX
+    + 2
+)
 """How much of the surroundings a region needs where no spill is taken off."""
 
 
@@ -132,6 +140,9 @@ def _solve_opaque(
             sure[part.near] |= lines
             solve()
         part.shrink(_LINES_HALO_PX)
+    window = part.window
+    drop_alone(ground, part.corner, part.share[window], part.figure[window])
+    part.shrink(ALONE_HALO_PX)
     window = part.window
     for _ in range(FILL_STEPS):
         fill_inner_kernel(
@@ -260,7 +271,7 @@ def solve_cut(
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach_px = CARRY_PX
     if not lossless:
-        reach_px += STEADY_HALO_PX
+        reach_px += STEADY_HALO_PX + ALONE_HALO_PX
         if facts.is_screen:
             reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + HOLD_PX + _LINES_HALO_PX
     part = Part(cleared.shape, margins, reach_px)
