@@ -1,6 +1,8 @@
 import os
+from dataclasses import replace
 
 import pytest
+from sqlalchemy import event
 
 from tidymargin.core.errors import NotFoundError, StaleHeadError, StorageFullError
 from tidymargin.formats.recipe import Recipe, change_recipe
@@ -112,3 +114,34 @@ def test_a_full_disk_is_said_and_leaves_nothing_half(tmp_path, monkeypatch):
     with pytest.raises(StorageFullError, match="disk is full"):
         folder.save(b"picture")
     assert [p for p in tmp_path.rglob("*") if p.is_file()] == []
+
+
+def test_a_list_holds_what_each_sheet_holds_and_asks_as_little_for_many_as_for_one(tmp_path):
+    engine = open_database(tmp_path / "db.sqlite")
+    sheets, asked = Sheets(engine), []
+    event.listen(engine, "before_cursor_execute", lambda *seen: asked.append(seen[2]))
+
+    def count_asked():
+        asked.clear()
+        sheets.list_all()
+        return len(asked)
+
+    assert sheets.list_all() == []
+    one = tune(sheets, sheets.add(NEW, to_state(Recipe(), "begin", {})), 3)
+    sheets.undo(one.id, one.head)
+    for_one = count_asked()
+    for number in range(12):
+        new = replace(NEW, name=f"{number}.png", original=f"{number:064}")
+        changed = tune(sheets, sheets.add(new, to_state(Recipe(), "begin", {})), number)
+        if number % 3 == 0:
+            sheets.undo(changed.id, changed.head)
+        if number % 4 == 0:
+            sheets.bin(changed.id)
+    assert count_asked() == for_one
+    assert sheets.list_all() == [sheets.load(n) for n in range(13, 0, -1) if n not in (2, 6, 10)]
+    assert [sheet.name for sheet in sheets.list_binned()] == ["8.png", "4.png", "0.png"]
+    # the first sheet has the original of 0.png, and stays
+    assert sheets.list_binned_originals() == {f"{4:064}", f"{8:064}"}
+    sheets.add(replace(NEW, original=f"{4:064}"), to_state(Recipe(), "begin", {}))
+    assert sheets.list_binned_originals() == {f"{8:064}"}
+    sheets.close()

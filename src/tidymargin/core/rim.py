@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.alone import ALONE_HALO_PX, drop_alone
+from tidymargin.core.bumps import BUMPS_HALO_PX, smooth_bumps
 from tidymargin.core.candidates import mark_sure_kernel
 from tidymargin.core.compose import compose_cut
 from tidymargin.core.corners import reach_into_corners
@@ -98,7 +99,15 @@ class RimFacts:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
         if not self.is_screen:
             return HALO_PX
-        own = HALO_PX + _LINES_HALO_PX + GAPS_HALO_PX + MISREAD_HALO_PX + LEVEL_HALO_PX + HOLD_PX
+        own = (
+            HALO_PX
+            + _LINES_HALO_PX
+            + GAPS_HALO_PX
+            + MISREAD_HALO_PX
+            + LEVEL_HALO_PX
+            + BUMPS_HALO_PX
+            + HOLD_PX
+        )
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + HOLD_PX + 2)
 
 
@@ -176,7 +185,8 @@ def _mend_screen(
     level_edges(
         rgb, ground, inside_px, corner, before, part.doubt[window], facts.softness_px, share, figure
     )
-    part.shrink(MISREAD_HALO_PX + LEVEL_HALO_PX)
+    smooth_bumps(rgb, ground, corner, facts.palette_rgb, facts.softness_px, share, figure)
+    part.shrink(MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX)
 
 
 def solve_cut(
@@ -273,7 +283,7 @@ def solve_cut(
     if not lossless:
         reach_px += STEADY_HALO_PX + ALONE_HALO_PX
         if facts.is_screen:
-            reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + HOLD_PX + _LINES_HALO_PX
+            reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX + HOLD_PX + _LINES_HALO_PX
     part = Part(cleared.shape, margins, reach_px)
     if lossless:
         inside_px = reach_into_corners(rgb, ground, inside_px, facts.width_px + 0.5)

@@ -2,6 +2,8 @@
 
 import heapq
 import itertools
+import os
+import sys
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -20,6 +22,7 @@ _WORKERS = 3
 _BUDGET_BYTES = 3 * 1024**3
 _MOST_ASKERS = 1000
 _LAST_SECONDS = 20
+_NICENESS = 5
 
 
 class Priority(IntEnum):
@@ -200,6 +203,9 @@ class Executor:
         return found
 
     def _work(self) -> None:
+        # threads that answer pages go first; on Linux each thread has a niceness, and its helpers inherit it
+        if sys.platform == "linux":
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
         while True:
             with self._ready:
                 job = self._take()

@@ -45,9 +45,7 @@ def _size_below(folder: Path) -> int:
 def measure_disk(workshop: Workshop) -> DiskUse:
     """Return what the data folder takes on the disk."""
     folder = workshop.folder
-    sheets = workshop.sheets
-    kept = {sheet.original for sheet in sheets.list_all()}
-    binned = {sheet.original for sheet in sheets.list_binned()} - kept
+    binned = workshop.sheets.list_binned_originals()
     return DiskUse(
         originals=_size_below(folder / "originals"),
         history=sum(place.stat().st_size for place in folder.glob("sheets.sqlite*"))

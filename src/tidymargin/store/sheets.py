@@ -1,9 +1,10 @@
 """Sheets and their history, as plain values; no query leaves this file."""
 
 import json
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy import Engine, delete, select, union
 from sqlalchemy.orm import Session
@@ -13,6 +14,9 @@ from tidymargin.store.database import transaction
 from tidymargin.store.models import STEP_COLUMNS, SheetRow, StateRow, StepRow
 
 Bodies = dict[str, str]
+T = TypeVar("T")
+
+_MOST_NAMED = 5000  # things that one query names; SQLite allows 32 766
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,35 +121,61 @@ def _require_state(session: Session, state_id: int | None) -> StateRow:
     return row
 
 
+def _in_batches(wanted: Iterable[T]) -> Iterator[list[T]]:
+    """Yield what is wanted in lists that one query may name; in order, so that plans are the same each time."""
+    left = list(dict.fromkeys(wanted))
+    for first in range(0, len(left), _MOST_NAMED):
+        yield left[first : first + _MOST_NAMED]
+
+
 def _load_bodies(session: Session, states: list[StateRow]) -> list[Bodies]:
     """Return the steps of each state; what states agree on is read once."""
-    wanted = {getattr(state, step) for state in states for step in STEP_COLUMNS}
-    found = session.execute(select(StepRow.name, StepRow.body).where(StepRow.name.in_(wanted)))
-    by_name: dict[str, str] = {name: body for name, body in found}  # noqa: C416 - rows, not pairs
+    by_name: dict[str, str] = {}
+    for names in _in_batches(getattr(state, step) for state in states for step in STEP_COLUMNS):
+        found = session.execute(select(StepRow.name, StepRow.body).where(StepRow.name.in_(names)))
+        by_name.update((name, body) for name, body in found)
     return [{step: by_name[getattr(state, step)] for step in STEP_COLUMNS} for state in states]
 
 
+def _load_states(session: Session, ids: Iterable[int | None]) -> dict[int, StateRow]:
+    """Return states by their number; None is left out."""
+    found: dict[int, StateRow] = {}
+    for wanted in _in_batches(state_id for state_id in ids if state_id is not None):
+        rows = session.scalars(select(StateRow).where(StateRow.id.in_(wanted)))
+        found.update((row.id, row) for row in rows)
+    return found
+
+
+def _to_sheets(session: Session, rows: list[SheetRow]) -> list[Sheet]:
+    """Return sheets at their heads, with as many queries for all as for one."""
+    by_id = _load_states(session, (row.head_id for row in rows))
+    heads = [by_id[row.head_id] for row in rows if row.head_id is not None]
+    redos = _load_states(session, (head.redo_id for head in heads))
+    return [
+        Sheet(
+            id=row.id,
+            name=row.name,
+            original=row.original,
+            format_name=row.format_name,
+            width=row.width,
+            height=row.height,
+            dots_per_inch=row.dots_per_inch,
+            remarks=tuple(json.loads(row.remarks)),
+            created_at=datetime.fromisoformat(row.created_at),
+            head=head.id,
+            bodies=bodies,
+            resolved=json.loads(head.resolved),
+            engine_version=head.engine_version,
+            saved_at=datetime.fromisoformat(head.created_at),
+            undo=head.change if head.parent_id is not None else None,
+            redo=redos[head.redo_id].change if head.redo_id is not None else None,
+        )
+        for row, head, bodies in zip(rows, heads, _load_bodies(session, heads), strict=True)
+    ]
+
+
 def _to_sheet(session: Session, row: SheetRow) -> Sheet:
-    head = _require_state(session, row.head_id)
-    redo = session.get(StateRow, head.redo_id) if head.redo_id is not None else None
-    return Sheet(
-        id=row.id,
-        name=row.name,
-        original=row.original,
-        format_name=row.format_name,
-        width=row.width,
-        height=row.height,
-        dots_per_inch=row.dots_per_inch,
-        remarks=tuple(json.loads(row.remarks)),
-        created_at=datetime.fromisoformat(row.created_at),
-        head=head.id,
-        bodies=_load_bodies(session, [head])[0],
-        resolved=json.loads(head.resolved),
-        engine_version=head.engine_version,
-        saved_at=datetime.fromisoformat(head.created_at),
-        undo=head.change if head.parent_id is not None else None,
-        redo=redo.change if redo is not None else None,
-    )
+    return _to_sheets(session, [row])[0]
 
 
 def _add_state(session: Session, sheet_id: int, parent_id: int | None, new: NewState) -> StateRow:
@@ -221,7 +251,7 @@ class Sheets:
         wanted = SheetRow.binned_at.is_not(None) if in_bin else SheetRow.binned_at.is_(None)
         with Session(self._engine) as session:
             rows = session.scalars(select(SheetRow).where(wanted).order_by(SheetRow.id.desc()))
-            return [_to_sheet(session, row) for row in rows]
+            return _to_sheets(session, list(rows))
 
     def list_states(self, sheet_id: int) -> list[State]:
         """Return all states of a sheet's history, in the bin or not, the first one first."""
@@ -290,6 +320,13 @@ class Sheets:
         """Return the originals that sheets name, those in the bin included."""
         with Session(self._engine) as session:
             return set(session.scalars(select(SheetRow.original)))
+
+    def list_binned_originals(self) -> set[str]:
+        """Return the originals that only sheets in the bin name."""
+        with Session(self._engine) as session:
+            kept = select(SheetRow.original).where(SheetRow.binned_at.is_(None))
+            binned = select(SheetRow.original).where(SheetRow.binned_at.is_not(None))
+            return set(session.scalars(binned.where(SheetRow.original.not_in(kept))))
 
     def find_same(self, original: str) -> str | None:
         """Return the name of a sheet with that original, if there is one."""
