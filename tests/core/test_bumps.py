@@ -62,17 +62,32 @@ def test_the_end_of_a_light_barb_is_no_bump_of_a_dark_quill():
     assert np.array_equal(now[others], true[others])
 
 
+def no_cream():
+    dark = draw(10)
+    rgb, share, figure = mix(dark, np.zeros_like(dark))
+    above = (dark[:, 30] > 0).argmax() - 1
+    share[above, 30], figure[above, 30] = 1.0, QUILL
+    return rgb, share, figure
+
+
+def no_screen():
+    dark = draw(10)
+    rgb, share, figure = mix(dark, np.ones_like(dark))
+    above = (dark[:, 30] > 0).argmax() - 1
+    rgb[above, 30] = figure[above, 30] = QUILL
+    return rgb, share, figure
+
+
 @pytest.mark.parametrize(
-    ("what", "tall_px", "with_cream"),
-    [("a thin line has no edge to go by", 2, True), ("no light colour is near", 10, False)],
+    ("what", "made"),
+    [
+        ("a thin line has no edge to go by", lambda: bumpy(2)[1:4]),
+        ("no light colour is near", no_cream),
+        ("no screen is near: a shade within the figure", no_screen),
+    ],
 )
-def test_a_bump_that_nothing_speaks_against_stays(what, tall_px, with_cream):
-    _, rgb, share, figure, _ = bumpy(tall_px)
-    if not with_cream:
-        dark = draw(tall_px)
-        rgb, share, figure = mix(dark, np.zeros_like(dark))
-        above = (dark[:, 30] > 0).argmax() - 1
-        share[above, 30], figure[above, 30] = 1.0, QUILL
+def test_a_bump_that_nothing_speaks_against_stays(what, made):
+    rgb, share, figure = made()
     now, colours = smoothed(rgb, share, figure)
     assert np.array_equal(now, share), what
     assert np.array_equal(colours, figure), what

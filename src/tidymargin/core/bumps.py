@@ -22,7 +22,8 @@ _STANDS = 0.35  # of the colour, that a bump has at least
 _EVEN = 0.3  # of it, that the edge leaves there at most
 _DOUBT, _CORE_DOUBT = 0.15, 0.002  # variances
 _MOST_OVER = 4.0
-_BESIDE_PX = 2  # how far away the other colour shows
+_BESIDE_PX = 2  # how far away the other colour shows, and the screen
+_OPEN = 0.5  # of the figure, below which a place is the screen's
 
 BUMPS_HALO_PX = STEADY_HALO_PX + 2 * (_BROAD // 2)
 """How much of the surroundings finding bumps needs."""
@@ -59,15 +60,17 @@ def _reread_kernel(  # type: ignore[no-untyped-def]
             screen = luma_at_kernel(ground, row + top, col + left)
             way = 1.0 if own_luma[entry] > screen else -1.0
             shown[:] = 0.0
+            is_open = False
             for there in range(row - reach, row + reach + 1):
                 for here in range(col - reach, col + reach + 1):
+                    is_open = is_open or solved[there, here] < _OPEN
                     luma = luma_at_kernel(figure, there, here)
                     for other in range(own_luma.size):
                         beyond = way * (own_luma[other] - own_luma[entry])
                         if beyond > _FARTHER and abs(luma - own_luma[other]) < _LIKE:
                             shown[other] += solved[there, here]
             most = shown.argmax()
-            if shown[most] == 0.0:
+            if shown[most] == 0.0 or not is_open:  # within the figure it is a shade of it
                 continue
             part = luma_at_kernel(rgb, row + top, col + left) - screen
             share[row, col] = min(1.0, max(0.0, part / (own_luma[most] - screen)))

@@ -327,8 +327,10 @@ def cut_by_levels(
     painted_over = None
     if decisions.drops or by_hand:
         gone = tidied.cleared & ~before
-        gone &= levels.steps >= to_step(_UNLIKE)
-        painted_over = PackedMask.of(gone) if gone.any() else None
+        unlike = gone & (levels.steps >= to_step(_UNLIKE))
+        if unlike.any():
+            gone &= np.asarray(cv2.dilate(unlike.view(np.uint8), np.ones((3, 3), np.uint8))) > 0
+            painted_over = PackedMask.of(gone)
     return replace(
         cutter,
         tidied=PackedMask.of(tidied.cleared),
