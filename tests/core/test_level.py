@@ -104,3 +104,14 @@ def test_a_risen_share_takes_the_chroma_beside_it_and_the_luma_that_it_asks():
     figure[4, 4] = (255, 0, 0)
     recolour_kernel(rgb, ground, 0, 0, solved, share, figure)
     assert tuple(figure[4, 4]) == (255, 0, 0)
+
+
+def test_an_edge_far_from_anything_misread_stays_as_it_was_solved():
+    true = draw(broad=True)
+    edge = (true > 0.02) & (true < 0.98)
+    solved = true + edge * np.random.default_rng(3).normal(0, 0.08, true.shape).astype(np.float32)
+    read = misread(np.clip(solved, 0, 1))
+    read[:, 30:] = np.clip(solved, 0, 1)[:, 30:]
+    share, _ = level(true, read, np.clip(solved, 0, 1))
+    assert (share != read)[:, :30].any()
+    assert np.array_equal(share[:, 40:], read[:, 40:])

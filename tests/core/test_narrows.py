@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from tidymargin.core import narrows
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.narrows import find_narrows
@@ -80,3 +81,15 @@ def test_what_is_whole_or_wide_open_has_no_gap():
     assert find_narrows(cleared_of(broken_ring(60))) == ()
     assert find_narrows(np.ones((50, 50), bool)) == ()
     assert find_narrows(np.zeros((50, 50), bool)) == ()
+
+
+def test_gaps_are_told_where_they_are_wider_than_levels_are_fine(monkeypatch):
+    """As on sheets wider than 7800 px; here the widest gap is a tenth of the sheet."""
+    monkeypatch.setattr(narrows, "_WIDEST", 0.1)
+    row, col = np.mgrid[:700, :700]
+    away = np.hypot(row - 350, col - 350)
+    wall = (np.abs(away - 280) < 8) & ~((np.abs(row - 350) < 20) & (col > 350))
+    (narrow,) = find_narrows(~wall)
+    assert (narrow.row, narrow.col) == (pytest.approx(350, abs=2), pytest.approx(630, abs=9))
+    assert narrow.width_px == pytest.approx(40, abs=2)
+    assert narrow.area_px == pytest.approx(np.pi * 272**2, rel=0.02)

@@ -45,13 +45,13 @@ def _label_kernel(rgb, ground, top, left, share, figure, luma, likes):  # type: 
 
 @njit(cache=True, nogil=True)
 def _reread_kernel(  # type: ignore[no-untyped-def]
-    rgb, ground, top, left, bumps, own_rgb, own_luma, entry, share, figure
+    rgb, ground, top, left, bumps, own_rgb, own_luma, entry, solved, colours, share, figure
 ):
     """Give each bump as much as its luma asks of the other colour that shows beside it most, if any does.
 
-    `entry` is the even colour that bumps were told for.
+    `entry` is the even colour that bumps were told for, `solved` and `colours` are share and figure before.
     """
-    solved, reach = share.copy(), _BESIDE_PX
+    reach = _BESIDE_PX
     shown = np.empty(own_luma.size)
     for row in range(reach, share.shape[0] - reach):
         for col in range(reach, share.shape[1] - reach):
@@ -60,17 +60,15 @@ def _reread_kernel(  # type: ignore[no-untyped-def]
             screen = luma_at_kernel(ground, row + top, col + left)
             way = 1.0 if own_luma[entry] > screen else -1.0
             shown[:] = 0.0
-            is_open = False
             for there in range(row - reach, row + reach + 1):
                 for here in range(col - reach, col + reach + 1):
-                    is_open = is_open or solved[there, here] < _OPEN
-                    luma = luma_at_kernel(figure, there, here)
+                    luma = luma_at_kernel(colours, there, here)
                     for other in range(own_luma.size):
                         beyond = way * (own_luma[other] - own_luma[entry])
                         if beyond > _FARTHER and abs(luma - own_luma[other]) < _LIKE:
                             shown[other] += solved[there, here]
             most = shown.argmax()
-            if shown[most] == 0.0 or not is_open:  # within the figure it is a shade of it
+            if shown[most] == 0.0:
                 continue
             part = luma_at_kernel(rgb, row + top, col + left) - screen
             share[row, col] = min(1.0, max(0.0, part / (own_luma[most] - screen)))
@@ -107,23 +105,26 @@ def smooth_bumps(
         The figure's colours there, 0 to 255. Modified.
     """
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_BROAD, _BROAD))
-    around = np.ones((2 * _NEAR_PX + 1,) * 2, np.uint8)
+    near_by, beside = (np.ones((2 * px + 1,) * 2, np.uint8) for px in (_NEAR_PX, _BESIDE_PX))
+    # within the figure what stands out of a shade is another shade
+    by_screen = np.asarray(cv2.dilate((share < _OPEN).view(np.uint8), beside)) > 0
     likes = np.empty(share.shape, np.bool_)
-    inner = (slice(STEADY_HALO_PX, -STEADY_HALO_PX),) * 2
+    # each colour looks at what was solved, or it would need the surroundings of the one before as well
+    solved, colours = share.copy(), figure.copy()
+    halo = STEADY_HALO_PX
     own_luma = np.array([to_luma_chroma_kernel(*map(float, colour))[0] for colour in own_rgb])
     for entry, luma in enumerate(own_luma):
-        _label_kernel(rgb, ground, *corner, share, figure, luma, likes)
-        solid = (likes & (share > _SOLID)).view(np.uint8)
-        core = np.asarray(cv2.morphologyEx(solid, cv2.MORPH_OPEN, disc)) > 0
-        if not core.any():
+        _label_kernel(rgb, ground, *corner, solved, colours, luma, likes)
+        solid = (likes & (solved > _SOLID)).view(np.uint8)
+        core = np.asarray(cv2.morphologyEx(solid, cv2.MORPH_OPEN, disc)).view(np.bool_)
+        near = np.asarray(cv2.dilate(core.view(np.uint8), near_by)).view(np.bool_)
+        bumps = near & ~core & likes & by_screen & (solved > _STANDS)
+        if not bumps.any():
             continue
-        of_it = np.where(core, np.float32(1), np.where(likes, share, np.float32(0)))
-        near = np.asarray(cv2.dilate(core.view(np.uint8), around)) > 0
+        of_it = np.where(core, np.float32(1), np.where(likes, solved, np.float32(0)))
         doubt = np.where(near & ~core, np.float32(_DOUBT), np.float32(_CORE_DOUBT))
-        even = steady_share(of_it, doubt, softness_px, _MOST_OVER)
-        bumps = near & likes & ~core & (of_it > _STANDS)
-        bumps[inner] &= even < _EVEN
-        bumps[: inner[0].start] = bumps[inner[0].stop :] = False
-        bumps[:, : inner[1].start] = bumps[:, inner[1].stop :] = False
-        if bumps.any():
-            _reread_kernel(rgb, ground, *corner, bumps, own_rgb, own_luma, entry, share, figure)
+        even = steady_share(of_it, doubt, softness_px, _MOST_OVER, bumps)
+        bumps &= np.pad(even < _EVEN, halo)
+        _reread_kernel(
+            rgb, ground, *corner, bumps, own_rgb, own_luma, entry, solved, colours, share, figure
+        )

@@ -99,10 +99,12 @@ def level_edges(
     )
     side = 2 * _BROAD_PX + 3
     broad = cv2.dilate((inside_px > _BROAD_PX).view(np.uint8), np.ones((side, side), np.uint8))
-    touched = cv2.dilate(misread, np.ones((2 * _TOUCHES_PX + 1,) * 2, np.uint8))
-    doubted = np.where(np.asarray(touched) > 0, np.float32(_DOUBT), doubt)
-    levelled = steady_share(share, doubted, softness_px, _MOST_OVER)
+    touched = np.asarray(cv2.dilate(misread, np.ones((2 * _TOUCHES_PX + 1,) * 2, np.uint8))) > 0
+    doubted = np.where(touched, np.float32(_DOUBT), doubt)
+    # what touches nothing misread stays, or it would depend on what else the region holds
+    asked = touched & (np.asarray(broad)[rows, cols] > 0)
+    levelled = steady_share(share, doubted, softness_px, _MOST_OVER, asked)
     mended = share.copy()
     inner = (slice(STEADY_HALO_PX, -STEADY_HALO_PX),) * 2
-    share[inner] = np.where(np.asarray(broad)[rows, cols][inner] > 0, levelled, share[inner])
+    share[inner] = np.where(asked[inner], levelled, share[inner])
     recolour_kernel(rgb, ground, *corner, mended, share, figure)

@@ -140,8 +140,11 @@ def _teeth_kernel(rgb, ground, palette, top, left, before, luma, lines, share, f
 
 
 @njit(cache=True, nogil=True)
-def _dips_kernel(rgb, ground, near, top, left, before, luma, share, figure):  # type: ignore[no-untyped-def]
-    """Take a single place that is nearer to the screen's luma than all of the figure beside it for a mixture."""
+def _dips_kernel(rgb, ground, near, top, left, before, colours, luma, share, figure):  # type: ignore[no-untyped-def]
+    """Take a single place that is nearer to the screen's luma than all of the figure beside it for a mixture.
+
+    `before` and `colours` are share and figure as they were: two dips side by side know nothing of each other.
+    """
     for row in range(1, share.shape[0] - 1):
         for col in range(1, share.shape[1] - 1):
             if near[row, col] == 0 or before[row, col] <= _DIP_SOLID:
@@ -160,9 +163,9 @@ def _dips_kernel(rgb, ground, near, top, left, before, luma, share, figure):  # 
                     beside, count = beside + luma[there, here], count + 1
                     least = min(least, sign * (luma[there, here] - y))
                     red, green, blue = (
-                        red + figure[there, here, 0],
-                        green + figure[there, here, 1],
-                        blue + figure[there, here, 2],
+                        red + colours[there, here, 0],
+                        green + colours[there, here, 1],
+                        blue + colours[there, here, 2],
                     )
             if count < _BY_DIP or least <= _DIP:
                 continue
@@ -221,4 +224,6 @@ def mend_misread(
     _luma_kernel(figure, luma)
     side = 2 * _DIP_PX + 1
     near = cv2.dilate((share <= _FIGURE).view(np.uint8), np.ones((side, side), np.uint8))
-    _dips_kernel(rgb, ground, np.asarray(near), *corner, share.copy(), luma, share, figure)
+    _dips_kernel(
+        rgb, ground, np.asarray(near), *corner, share.copy(), figure.copy(), luma, share, figure
+    )

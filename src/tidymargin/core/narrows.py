@@ -3,21 +3,27 @@
 There ground and figure are alike, so no tolerance can be right, and a fence across the gap is.
 """
 
+import math
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.levels import NEVER, measure_levels
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.pieces import Pieces, find_pieces
+from tidymargin.core.side_by_side import work_through
 
 _WIDEST = 0.008  # of the sheet's shorter side
 _WIDEST_PX = 10.0
 _ROOMY = 4.0  # how much wider than its gap a chamber is
 _LEAST_SHARE = 5e-4
 _MOST = 12
-_FINE = 4.0  # distances are told apart to a quarter of a pixel
+_FINE = 4.0  # distances are told apart to a quarter of a pixel, or as finely as levels are on the largest sheets
 _OVERLAP_PX = 2.0
+_BAND_PX = 256
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,64 +64,111 @@ def find_narrows(cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
     """
     if cleared.all() or not cleared.any():
         return ()
-    half_px = np.asarray(
-        cv2.distanceTransform(cleared.view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    )
+    half_px = _distance_to(~cleared)
     widest = max(_WIDEST_PX, _WIDEST * min(cleared.shape)) / 2
+    fine = min(_FINE, (NEVER - 1) / (2 * widest))
     # passable where roomy: a level is the narrowest place on the widest way from the border
-    ceiling = int(2 * widest * _FINE)
-    shut = np.where(
-        cleared, ceiling - np.minimum(half_px * _FINE, ceiling).astype(np.int64), NEVER
-    ).astype(np.uint8)
+    ceiling = int(2 * widest * fine)
+    shut = np.empty(cleared.shape, np.uint8)
+    bands = list(whole(*cleared.shape).bands(_BAND_PX))
+
+    def find_shut(band: Region) -> None:
+        _shut_kernel(cleared[band.slices], half_px[band.slices], fine, ceiling, shut[band.slices])
+
+    work_through(find_shut, bands)
     at_border = np.zeros(cleared.shape, np.bool_)
     for line in (np.s_[0], np.s_[-1], np.s_[:, 0], np.s_[:, -1]):
         at_border[line] = cleared[line]
     if not at_border.any():
         return ()
     from_border = measure_levels(shut, np.flatnonzero(at_border))
-    narrowed = cleared & (from_border > ceiling - widest * _FINE) & (from_border < NEVER)
-    _, marks, stats, _ = cv2.connectedComponentsWithStats(
-        narrowed.view(np.uint8), connectivity=4, ltype=cv2.CV_32S
-    )
+    narrowed = at_border  # in its place: the largest sheets have no room to spare
+
+    def find_narrowed(band: Region) -> None:
+        levels = from_border[band.slices]
+        np.logical_and(levels > ceiling - widest * fine, levels < NEVER, out=narrowed[band.slices])
+
+    work_through(find_narrowed, bands)
+    chambers = find_pieces(narrowed)
+    deepest_of = _find_deepest(chambers, half_px)
     found: list[Narrow] = []
     least = max(64, int(_LEAST_SHARE * cleared.size))
-    for number in np.argsort(-np.asarray(stats)[:, cv2.CC_STAT_AREA], kind="stable"):
-        left, top, width, height, area = (int(v) for v in stats[number])
-        if number == 0 or area < least or len(found) == _MOST:
+    for number in np.argsort(-chambers.areas, kind="stable"):
+        if number == 0 or chambers.areas[number] < least or len(found) == _MOST:
             continue
-        outer = (
-            slice(max(0, top - 2), top + height + 2),
-            slice(max(0, left - 2), left + width + 2),
-        )
-        inside = np.asarray(marks[outer]) == number
-        room = np.where(inside, half_px[outer], 0)
-        deepest = np.unravel_index(int(room.argmax()), room.shape)
-        neck = int(from_border[outer][deepest])
-        neck_px = (ceiling - neck) / _FINE
-        if room[deepest] < _ROOMY * max(neck_px, 0.5):
+        deepest_row, deepest_col = (int(v) for v in deepest_of[number])
+        neck = int(from_border[deepest_row, deepest_col])
+        if half_px[deepest_row, deepest_col] < _ROOMY * max((ceiling - neck) / fine, 0.5):
             continue
+        outer = chambers.box(int(number)).grown(2, whole(*cleared.shape)).slices
+        deepest = deepest_row - outer[0].start, deepest_col - outer[1].start
         # the middle of the gap: as near to what the border gets to more easily as to the chamber
         own = shut[outer]
-        seed = np.array([int(deepest[0]) * own.shape[1] + int(deepest[1])])
-        behind = measure_levels(own, seed) < neck
+        seed = np.array([deepest[0] * own.shape[1] + deepest[1]])
+        behind = measure_levels(own, seed, highest=neck - 1) < neck
         before = cleared[outer] & (from_border[outer] < neck)
         if not before.any():
             continue
-        farther = np.maximum(*(_distance_to(mask) for mask in (behind, before)))
         between = cleared[outer] & (own <= neck) & ~behind & ~before
-        if not between.any():
+        at = _find_middle(between, behind, before, math.ceil(_ROOMY * widest))
+        if at is None:
             continue
-        at = np.unravel_index(int(np.where(between, farther, np.inf).argmin()), between.shape)
-        row, col = int(at[0]) + outer[0].start, int(at[1]) + outer[1].start
+        row, col = at[0] + outer[0].start, at[1] + outer[1].start
         fence = _span(cleared, row, col, widest)
         if fence is None:
             continue
         here = outer[0].start, outer[1].start
-        shut_off = _shut_off(cleared[outer], fence, here, (int(deepest[0]), int(deepest[1])))
+        shut_off = _shut_off(cleared[outer], fence, here, deepest)
         if not (shut_off & before).any():  # or the fence would not part them
             width_px = round(2 * float(half_px[row, col]), 1)
             found.append(Narrow(fence, row, col, width_px, int(shut_off.sum())))
     return tuple(found)
+
+
+@njit(cache=True, nogil=True)
+def _shut_kernel(cleared, half_px, fine, ceiling, out):  # type: ignore[no-untyped-def]
+    """Fill how hard each place is to pass: by as much as its distance to the figure falls short."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            room = int(min(half_px[row, col] * fine, np.float32(ceiling)))
+            out[row, col] = ceiling - room if cleared[row, col] else NEVER
+
+
+@njit(cache=True, nogil=True)
+def _deepest_kernel(first_of, cols, piece_of, half_px, deepest):  # type: ignore[no-untyped-def]
+    most = np.zeros(len(deepest), np.float32)
+    for row in range(len(first_of) - 1):
+        for run in range(first_of[row], first_of[row + 1]):
+            piece = piece_of[run]
+            for col in range(cols[run, 0], cols[run, 1]):
+                if half_px[row, col] > most[piece]:
+                    most[piece] = half_px[row, col]
+                    deepest[piece, 0], deepest[piece, 1] = row, col
+
+
+def _find_deepest(pieces: Pieces, half_px: NDArray[np.float32]) -> NDArray[np.int32]:
+    """Return the first of each piece's places that are farthest from the figure, (N, 2) rows and columns."""
+    deepest = np.zeros((len(pieces.areas), 2), np.int32)
+    _deepest_kernel(*pieces.runs, half_px, deepest)
+    return deepest
+
+
+def _find_middle(
+    between: NDArray[np.bool_], one: NDArray[np.bool_], other: NDArray[np.bool_], near_px: int
+) -> tuple[int, int] | None:
+    """Return the place between two masks that is as near as can be to both; None where none is near to both."""
+    square = np.ones((2 * near_px + 1,) * 2, np.uint8)
+    near = between.copy()
+    for mask in (one, other):
+        near &= np.asarray(cv2.dilate(mask.view(np.uint8), square)) > 0
+    rows, cols = np.flatnonzero(near.any(axis=1)), np.flatnonzero(near.any(axis=0))
+    if not len(rows):
+        return None
+    top, left = max(0, int(rows[0]) - near_px), max(0, int(cols[0]) - near_px)
+    box = (slice(top, int(rows[-1]) + near_px + 1), slice(left, int(cols[-1]) + near_px + 1))
+    farther = np.maximum(*(_distance_to(mask[box]) for mask in (one, other)))
+    at = np.unravel_index(int(np.where(near[box], farther, np.inf).argmin()), farther.shape)
+    return int(at[0]) + top, int(at[1]) + left
 
 
 def _distance_to(mask: NDArray[np.bool_]) -> NDArray[np.float32]:

@@ -232,6 +232,7 @@ def steady_share(
     doubt: NDArray[np.float32],
     softness_px: float,
     most_over: float = _MOST_OVER,
+    asked: NDArray[np.bool_] | None = None,
 ) -> NDArray[np.float32]:
     """Return shares steadied along the rim, without what was around the region.
 
@@ -243,9 +244,12 @@ def steady_share(
         Pixels from ground to figure across a clean edge of the picture, 1 and up.
     most_over : float
         Variances that an edge may leave over, at which a place is halfway drawn to it.
+    asked : (h, w) ndarray of bool, optional
+        The places that are steadied; without it all whose share is in doubt.
     """
     halo = STEADY_HALO_PX
     steadied = np.empty_like(share[halo:-halo, halo:-halo])
     trust = np.reciprocal(doubt + np.float32(_LEAST_DOUBT))
-    _steady_kernel(share, doubt, trust, halo, halo, softness_px, most_over, steadied)
+    moved = doubt if asked is None else asked.astype(np.float32)
+    _steady_kernel(share, moved, trust, halo, halo, softness_px, most_over, steadied)
     return steadied

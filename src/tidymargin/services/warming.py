@@ -13,6 +13,7 @@ from tidymargin.core.average import average_down
 from tidymargin.core.cut import Cutter, Decisions, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.narrows import find_narrows
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.place import describe_place
 from tidymargin.core.reach import Pick
@@ -78,6 +79,7 @@ def _use(cutter: Cutter) -> None:
         cutter.render(Region(place, place, place + 20, place + 20))
     describe_place(cutter, 75, 75)
     find_unwanted(cutter.cleared(everywhere))
+    find_narrows(cutter.cleared(everywhere))
     average_down(rgba, top=0.0, left=0.0, cell=2.0, height=40, width=40)
     samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), (_SIDE_PX, _SIDE_PX))
     shift_view(rgba, rgba, samples, (1, 2))
