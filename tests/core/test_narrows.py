@@ -88,8 +88,8 @@ def test_gaps_are_told_where_they_are_wider_than_levels_are_fine(monkeypatch):
     monkeypatch.setattr(narrows, "_WIDEST", 0.1)
     row, col = np.mgrid[:700, :700]
     away = np.hypot(row - 350, col - 350)
-    wall = (np.abs(away - 280) < 8) & ~((np.abs(row - 350) < 20) & (col > 350))
+    wall = (np.abs(away - 280) < 8) & ~((np.abs(row - 350) < 5) & (col > 350))
     (narrow,) = find_narrows(~wall)
     assert (narrow.row, narrow.col) == (pytest.approx(350, abs=2), pytest.approx(630, abs=9))
-    assert narrow.width_px == pytest.approx(40, abs=2)
+    assert narrow.width_px == pytest.approx(10, abs=1)
     assert narrow.area_px == pytest.approx(np.pi * 272**2, rel=0.02)
