@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tidymargin.core.alone import drop_alone
 
@@ -49,3 +51,19 @@ def test_what_goes_on_in_its_own_colour_stays():
     drop(share, figure)
     assert np.array_equal(share, before)
     assert np.array_equal(figure, colours)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_what_is_dropped_does_not_depend_on_where_looking_begins(seed):
+    random = np.random.default_rng(seed)
+    share = (0.4 * random.random(SHAPE) * (random.random(SHAPE) < 0.6)).astype(np.float32)
+    figure = np.where(random.random((*SHAPE, 1)) < 0.5, WHITE, DARK) + random.normal(
+        0, 3, (*SHAPE, 3)
+    )
+    figure = figure.astype(np.float32)
+    turned = share[::-1, ::-1].copy(), figure[::-1, ::-1].copy()
+    drop(share, figure)
+    drop(*turned)
+    assert np.array_equal(turned[0][::-1, ::-1], share)
+    assert np.array_equal(turned[1][::-1, ::-1], figure)

@@ -17,25 +17,26 @@ ALONE_HALO_PX = _STEPS
 
 
 @njit(cache=True, nogil=True)
-def _drop_alone_kernel(ground, top, left, solved, share, figure):  # type: ignore[no-untyped-def]
+def _drop_alone_kernel(ground, top, left, solved, colours, share, figure):  # type: ignore[no-untyped-def]
+    """Clear what stands alone; `solved` is what all shares were, `colours` the figure before this step."""
     for row in range(1, share.shape[0] - 1):
         for col in range(1, share.shape[1] - 1):
             own = solved[row, col]
             if not 0.0 < own < _FAINT:
                 continue
             r, c = row + top, col + left
-            red = figure[row, col, 0] - ground[r, c, 0]
-            green = figure[row, col, 1] - ground[r, c, 1]
-            blue = figure[row, col, 2] - ground[r, c, 2]
+            red = colours[row, col, 0] - ground[r, c, 0]
+            green = colours[row, col, 1] - ground[r, c, 1]
+            blue = colours[row, col, 2] - ground[r, c, 2]
             like, other, other_row, other_col = own * 0, own * 0, -1, -1
             for there in range(row - 1, row + 2):
                 for here in range(col - 1, col + 2):
                     beside = solved[there, here]
                     if beside <= 0.0 or (there == row and here == col):
                         continue
-                    along = red * (figure[there, here, 0] - ground[r, c, 0])
-                    along += green * (figure[there, here, 1] - ground[r, c, 1])
-                    along += blue * (figure[there, here, 2] - ground[r, c, 2])
+                    along = red * (colours[there, here, 0] - ground[r, c, 0])
+                    along += green * (colours[there, here, 1] - ground[r, c, 1])
+                    along += blue * (colours[there, here, 2] - ground[r, c, 2])
                     if along > 0.0:
                         like = max(like, beside)
                     elif beside > other:
@@ -43,7 +44,7 @@ def _drop_alone_kernel(ground, top, left, solved, share, figure):  # type: ignor
             if other_row >= 0 and like < own and (other > own or like < _NEARLY * own):
                 share[row, col] = 0.0
                 for channel in range(3):
-                    figure[row, col, channel] = figure[other_row, other_col, channel]
+                    figure[row, col, channel] = colours[other_row, other_col, channel]
 
 
 def drop_alone(
@@ -65,5 +66,6 @@ def drop_alone(
     figure : (h', w', 3) ndarray of float32
         The figure's colours there, 0 to 255. Modified.
     """
+    solved = share.copy()
     for _ in range(_STEPS):
-        _drop_alone_kernel(ground, *corner, share.copy(), share, figure)
+        _drop_alone_kernel(ground, *corner, solved, figure.copy(), share, figure)

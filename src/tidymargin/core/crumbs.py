@@ -72,11 +72,11 @@ def _drop_hung_kernel(cleared, least_px):  # type: ignore[no-untyped-def]
                 r, c = row + end, col + (end if falls else 1 - end)
                 if cleared[r, c]:
                     continue
-                count, at, corners = 1, 0, 0
+                count, at, corners, fits = 1, 0, 0, True
                 seen[reach, reach] = True
                 places[0, 0], places[0, 1] = r, c
                 top, left, bottom, right = r, c, r, c
-                while at < count <= least_px and corners <= 1:
+                while at < count and fits:
                     pr, pc = places[at]
                     at += 1
                     top, bottom = min(top, pr), max(bottom, pr)
@@ -87,21 +87,24 @@ def _drop_hung_kernel(cleared, least_px):  # type: ignore[no-untyped-def]
                                 continue
                             if nr != pr and nc != pc:
                                 corners += cleared[pr, nc] and cleared[nr, pc]
+                                fits = fits and corners <= 1
                                 continue
                             wr, wc = nr - r + reach, nc - c + reach
-                            if not (0 <= wr < side and 0 <= wc < side):
-                                count = least_px + 1  # longer than anything compact
-                            elif not seen[wr, wc]:
-                                if count < least_px:
-                                    seen[wr, wc] = True
-                                    places[count, 0], places[count, 1] = nr, nc
-                                count += 1
-                for one in range(min(count, least_px)):
+                            is_near = 0 <= wr < side and 0 <= wc < side
+                            if is_near and seen[wr, wc]:
+                                continue
+                            if not is_near or count + 1 == least_px:  # too long, or too large
+                                fits = False
+                                continue
+                            seen[wr, wc] = True
+                            places[count, 0], places[count, 1] = nr, nc
+                            count += 1
+                for one in range(count):
                     seen[places[one, 0] - r + reach, places[one, 1] - c + reach] = False
                 tall, broad = bottom - top + 1, right - left + 1
                 least, most = min(tall, broad), max(tall, broad)
-                is_bit = count < least_px and corners == 1 and least > 1
-                if is_bit and most < _LONGER * least and count > _FILLED * tall * broad:
+                fits = fits and corners == 1 and least > 1
+                if fits and most < _LONGER * least and count > _FILLED * tall * broad:
                     dropped += 1
                     for at in range(count):
                         cleared[places[at, 0], places[at, 1]] = True
