@@ -11,7 +11,7 @@ from tests.browser.conftest import wait_measured
 from tests.conftest import read_png
 from tidymargin.core import cut, facts
 from tidymargin.demo.truth import encode_picture
-from tidymargin.services.opening import add_sheet
+from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.viewing import View, render_draft
 
 
@@ -28,10 +28,9 @@ def test_an_export_shows_its_progress_and_is_stopped_by_a_button(
 ):
     render = cut.Cutter.render
     slow = threading.Event()
-    slow.set()
 
     def render_slowly(self, band):
-        if slow.is_set() and band.height > 256:  # a band of an export, not a tile of a view
+        if slow.is_set():
             time.sleep(0.5)
         return render(self, band)
 
@@ -39,6 +38,7 @@ def test_an_export_shows_its_progress_and_is_stopped_by_a_button(
     sheet = add_sheet(workshop, tall_png, "bar.png")
     page.goto(f"/sheets/{sheet.id}/")
     wait_measured(page)
+    slow.set()
     page.locator("#export").click()
     page.locator("#export", has_text="Making the PNG").wait_for()
     page.locator("#stop-export").click()
@@ -93,3 +93,26 @@ def test_while_a_sheet_is_measured_a_draft_is_shown_and_says_so(
     go_on.set()
     wait_measured(page)
     page.locator("#verb", has_text="Point at a place").wait_for()
+
+
+def test_until_rims_are_solved_what_is_left_is_shown_and_says_so(
+    page, workshop, tall_png, monkeypatch
+):
+    sheet = add_sheet(workshop, tall_png, "bar.png")
+    load_measured(workshop, sheet)
+    solve = cut.Cutter.render
+    go_on = threading.Event()
+    monkeypatch.setattr(cut.Cutter, "render", lambda *given: (go_on.wait(20), solve(*given))[1])
+    page.goto(f"/sheets/{sheet.id}/")
+    page.locator("#detail", has_text="rims are being solved").wait_for()
+    shown = """() => {
+        const { width, height } = stage;
+        const read = (share) => stage.getContext("2d").getImageData(width * share, height / 2, 1, 1).data[0];
+        return [read(0.5), read(0.01)];
+    }"""
+    bar, beside = page.evaluate(shown)
+    assert bar == 30
+    go_on.set()
+    page.locator("#verb", has_text="Point at a place").wait_for()
+    page.wait_for_function("() => !document.getElementById('detail').textContent.includes('rims')")
+    assert page.evaluate(shown) == [30, beside]

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.average import average_down, average_rgb
+from tidymargin.core.average import Grid, average_down, average_rgb
 
 
 def average_slowly(rgb, top, left, down, across, row, col):
@@ -45,7 +45,7 @@ def test_cells_are_means(size, grid, top, left, cell):
 def test_a_solid_picture_comes_out_alike_by_both():
     rgb = np.random.default_rng(5).integers(0, 256, (120, 170, 3), dtype=np.uint8)
     rgba = np.dstack([rgb, np.full(rgb.shape[:2], 255, np.uint8)])
-    weighed = average_down(rgba, top=3.5, left=8.0, cell=4.4, height=20, width=30)
+    weighed = average_down(rgba, Grid(3.5, 8.0, 4.4, 20, 30))
     plain = average_rgb(rgb, 20, 30, top=3.5, left=8.0, cell=(4.4, 4.4))
     assert np.abs(weighed[..., :3].astype(int) - plain).max() <= 1
     assert (weighed[..., 3] == 255).all()

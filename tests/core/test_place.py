@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.average import average_down
+from tidymargin.core.average import Grid, average_down
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.facts import measure_sheet
@@ -58,7 +58,7 @@ def test_a_place_beside_the_picture_is_refused(cutter):
 
 def test_averaging_down_by_whole_cells_is_the_alpha_weighted_mean():
     rgba = np.random.default_rng(5).integers(0, 256, (12, 20, 4)).astype(np.uint8)
-    found = average_down(rgba, top=0, left=0, cell=4, height=3, width=5).astype(float)
+    found = average_down(rgba, Grid(0, 0, 4, 3, 5)).astype(float)
     cells = rgba.reshape(3, 4, 5, 4, 4).astype(float)
     alpha = cells[..., 3:].sum(axis=(1, 3))
     np.testing.assert_allclose(found[..., 3], alpha[..., 0] / 16, atol=0.51)
@@ -70,6 +70,6 @@ def test_averaging_down_counts_only_what_lies_inside_and_splits_pixels_by_area()
     rgba = np.zeros((1, 3, 4), np.uint8)
     rgba[0, :, 3] = 255
     rgba[0, :, 0] = (0, 100, 200)
-    out = average_down(rgba, top=0, left=0, cell=1.5, height=1, width=2)
+    out = average_down(rgba, Grid(0, 0, 1.5, 1, 2))
     assert out[0, :, 0].tolist() == [33, 167]
     assert out[0, :, 3].tolist() == [255, 255]

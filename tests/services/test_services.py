@@ -31,7 +31,7 @@ from tidymargin.services.opening import (
     read_recipe_of,
     to_shown_name,
 )
-from tidymargin.services.viewing import View, render_original, render_view
+from tidymargin.services.viewing import View, render_view
 from tidymargin.services.warming import drop_old_kernels
 from tidymargin.services.workshop import open_workshop
 
@@ -157,37 +157,6 @@ def test_a_sheet_keeps_its_original_and_shows_no_path(workshop, sheet, badge_png
     again = add_sheet(workshop, badge_png, "copy.png")
     assert again.original == sheet.original
     assert "also here as badge.png" in again.remarks[-1]
-
-
-def test_views_at_full_size_are_the_exported_pixels_after_any_tuning(workshop, sheet):
-    deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
-    for tolerance in (1, 30, 1.2):
-        now = workshop.sheets.load(sheet.id)
-        now = settings.set_tolerance(workshop, now.id, now.head, tolerance)
-        exported = decode_picture(export_sheet(workshop, now)).picture
-        view = render_view(workshop, now, View(40, 25, 1, 90, 100))
-        np.testing.assert_array_equal(view[..., 3], exported.alpha[25:125, 40:130])
-        np.testing.assert_array_equal(view[..., :3], exported.rgb[25:125, 40:130])
-        tried = render_view(workshop, sheet, View(0, 0, 1, 160, 160), tolerance=tolerance)
-        assert tried[80, 20, 3] == 255  # the older state has no pick
-
-
-def test_a_zoomed_out_view_is_the_average_of_the_full_size_cut(workshop, sheet):
-    exported = decode_picture(export_sheet(workshop, sheet)).picture
-    view = render_view(workshop, sheet, View(0, 0, 4, 40, 40)).astype(float)
-    alpha = exported.alpha.astype(float)
-    cells = alpha.reshape(40, 4, 40, 4)
-    np.testing.assert_allclose(view[..., 3], cells.mean(axis=(1, 3)), atol=1)
-    weighted = (exported.rgb * alpha[..., None]).reshape(40, 4, 40, 4, 3).mean(axis=(1, 3)) / 255
-    np.testing.assert_allclose(view[..., :3] * view[..., 3:] / 255, weighted, atol=1.5)
-
-
-def test_the_original_is_shown_as_it_came(workshop, sheet, badge):
-    shown = render_original(workshop, sheet, View(3, 5, 1, 50, 60))
-    np.testing.assert_array_equal(shown[..., :3], badge[0].rgb[5:65, 3:53])
-    for bad in ((200, 0, 1, 5, 5), (0, 0, 0.5, 5, 5), (0, 0, 1, 0, 5), (0, 0, 1, 10**9, 10**9)):
-        with pytest.raises(BadParameterError, match="view"):
-            render_original(workshop, sheet, View(*bad))
 
 
 def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):

@@ -2,13 +2,12 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from hashlib import blake2b
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.average import average_down, average_rgb
+from tidymargin.core.average import Grid, average_down, average_rgb
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.errors import BadParameterError
@@ -30,10 +29,10 @@ from tidymargin.services.opening import (
     read_recipe_of,
     rim_name,
 )
+from tidymargin.services.tiles import TiledCut
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
-TILE_PX = 256
 MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
@@ -81,79 +80,19 @@ class View:
             raise BadParameterError("Expected a view inside the picture.", field="view")
         return region
 
-
-class TiledCut:
-    """A cut rendered by tiles that are kept under what they depend on.
-
-    Of reach, a tile depends only on what is cleared in and around it: a change of tolerance or picks
-    renders again only those tiles in which something comes or goes.
-    """
-
-    def __init__(self, workshop: Workshop, cutter: Cutter, name: str) -> None:
-        self._workshop = workshop
-        self._cutter = cutter
-        self._name = name
-        self._everywhere = whole(cutter.picture.height, cutter.picture.width)
-
-    def _content(self, tile: Region) -> bytes:
-        """Return the hash of what is cleared in and around a tile."""
-        outer = tile.grown(self._cutter.facts.rim.halo_px, self._everywhere)
-        cleared = self._cutter.cleared(outer)
-        return blake2b(np.packbits(cleared).tobytes(), digest_size=16).digest()
-
-    def _tile(self, top: int, left: int, shrink: int) -> Rgba:
-        tile = Region(
-            top,
-            left,
-            min(top + TILE_PX, self._everywhere.bottom),
-            min(left + TILE_PX, self._everywhere.right),
-        )
-        name = ("tile", self._name, self._content(tile), top, left, shrink)
-        found = self._workshop.tiles.get(name)
-        if found is None:
-            if shrink == 1:
-                found = self._cutter.render(tile)
-            else:
-                found = average_down(
-                    self._tile(top, left, 1),
-                    top=0,
-                    left=0,
-                    cell=shrink,
-                    height=-(-tile.height // shrink),
-                    width=-(-tile.width // shrink),
-                )
-            self._workshop.tiles.put(name, found, found.nbytes + 200)
-        return found
-
-    def render(self, region: Region, shrink: int = 1) -> tuple[Rgba, int, int]:
-        """Return the tiles that cover a region, joined, and the row and col they begin at.
-
-        With `shrink`, a power of two up to 256, each pixel of the result averages that many squared.
-        """
-        top, left = region.top // TILE_PX * TILE_PX, region.left // TILE_PX * TILE_PX
-        rows = []
-        for row in range(top, region.bottom, TILE_PX):
-            self._workshop.executor.tick((row - top) / region.height)
-            tiles = [self._tile(row, col, shrink) for col in range(left, region.right, TILE_PX)]
-            rows.append(tiles[0] if len(tiles) == 1 else np.concatenate(tiles, axis=1))
-        return (rows[0] if len(rows) == 1 else np.concatenate(rows)), top, left
+    @property
+    def grid(self) -> Grid:
+        """The window's pixels as cells of the picture."""
+        return Grid(self.top, self.left, self.cell, self.height, self.width)
 
 
-def _cut_window(tiled: TiledCut, view: View, everywhere: Region) -> Rgba:
-    region = view.covers(everywhere)
-    if view.cell == 1:
-        joined, top, left = tiled.render(region)
-        return np.ascontiguousarray(joined[region.seen_from(Region(top, left, 0, 0)).slices])
-    shrink = min(TILE_PX, 1 << int(np.log2(view.cell)))
-    joined, top, left = tiled.render(region, shrink)
-    return average_down(
-        joined,
-        top=(view.top - top) / shrink,
-        left=(view.left - left) / shrink,
-        cell=view.cell / shrink,
-        height=view.height,
-        width=view.width,
-    )
+def _cut_window(
+    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
+) -> Rgba:
+    """Return the exact cut in a window: its own pixels, or their means where it is zoomed out."""
+    tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
+    region = view.covers(whole(cutter.picture.height, cutter.picture.width))
+    return tiled.window(region) if view.cell == 1 else tiled.average(view.grid, region)
 
 
 def render_view(
@@ -184,16 +123,20 @@ def render_view(
 
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet, recipe)
-        if tolerance is None or tolerance == cutter.tolerance:
-            return _settle_view(workshop, sheet, recipe, cutter, view)
-        if view.cell > 1 or not settles:
-            exact = _settle_view(workshop, sheet, recipe, cutter, view)
-            original = _keep_original(workshop, sheet, recipe, view)
-            samples = _keep_samples(workshop, sheet, recipe, cutter, view)
-            steps = (to_step(cutter.tolerance), to_step(tolerance))
-            return shift_view(exact, original, samples, steps)
-        region = view.covers(whole(cutter.picture.height, cutter.picture.width))
-        return replace(cutter, tried=tolerance).render(region)
+        if tolerance is None:
+            settled = _settle_view(workshop, sheet, recipe, cutter, view)
+            keep_proof(
+                workshop, sheet
+            )  # not before, or the two would solve the same rims side by side
+            return settled
+        if view.cell == 1 and settles:
+            region = view.covers(whole(cutter.picture.height, cutter.picture.width))
+            return replace(cutter, tried=tolerance).render(region)
+        # a hand that moves never waits for rims
+        now = _at_hand(workshop, sheet, recipe, cutter, view)
+        original = _keep_original(workshop, sheet, recipe, view)
+        samples = _keep_samples(workshop, sheet, recipe, cutter, view)
+        return shift_view(now, original, samples, (to_step(cutter.tolerance), to_step(tolerance)))
 
     name = f"view:{cut_name(sheet, recipe)}:{view}:{tolerance}:{settles}"
     if asker:
@@ -216,12 +159,44 @@ def _settle_view(
     workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
 ) -> Rgba:
     """Return the exact cut in a window."""
+    return _keep(
+        workshop,
+        _settled_name(sheet, recipe, view),
+        lambda: _cut_window(workshop, sheet, recipe, cutter, view),
+    )
+
+
+def _settled_name(sheet: Sheet, recipe: Recipe, view: View) -> tuple[object, ...]:
+    return ("settled", cut_name(sheet, recipe), view)
+
+
+def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View) -> Rgba:
+    """Return the exact cut in a window if it is there, else a sketch: the picture's own colours, no rim solved."""
 
     def make() -> Rgba:
-        tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-        return _cut_window(tiled, view, whole(cutter.picture.height, cutter.picture.width))
+        sketch = _keep_original(workshop, sheet, recipe, view).copy()
+        region = view.covers(whole(cutter.picture.height, cutter.picture.width))
+        window = (view.top - region.top, view.left - region.left, view.cell)
+        cleared = cutter.cleared(region).view(np.uint8)
+        stays = 1 - sample_levels(cleared, window, sketch.shape[:2]).mean(axis=0)
+        sketch[..., 3] = np.rint(sketch[..., 3] * stays)
+        return sketch
 
-    return _keep(workshop, ("settled", cut_name(sheet, recipe), view), make)
+    settled = workshop.tiles.get(_settled_name(sheet, recipe, view))
+    if settled is not None:
+        return settled
+    return _keep(workshop, ("sketch", cut_name(sheet, recipe), view), make)
+
+
+def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return the cut in a window before its rims are solved, (h, w, 4) uint8, to look at while they are."""
+    recipe = read_recipe_of(sheet)
+
+    def compute() -> Rgba:
+        return _at_hand(workshop, sheet, recipe, load_cutter(workshop, sheet, recipe), view)
+
+    name = f"sketch:{cut_name(sheet, recipe)}:{view}"
+    return workshop.executor.run(name, Priority.VIEW, compute)
 
 
 def _keep_original(workshop: Workshop, sheet: Sheet, recipe: Recipe, view: View) -> Rgba:
@@ -259,14 +234,8 @@ def _look_at(picture: Picture, view: View) -> Rgba:
     rgba = np.dstack([picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]])
     if view.cell == 1:
         return rgba
-    return average_down(
-        rgba,
-        top=view.top - region.top,
-        left=view.left - region.left,
-        cell=view.cell,
-        height=view.height,
-        width=view.width,
-    )
+    inside = replace(view, top=view.top - region.top, left=view.left - region.left)
+    return average_down(rgba, inside.grid)
 
 
 def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
@@ -350,10 +319,8 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
 
         def compute() -> bytes:
             cutter = load_cutter(workshop, sheet, recipe)
-            tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-            picture = cutter.picture
-            view = _fit(picture, THUMBNAIL_PX)
-            return encode_quick(_cut_window(tiled, view, whole(picture.height, picture.width)))
+            view = _fit(cutter.picture, THUMBNAIL_PX)
+            return encode_quick(_cut_window(workshop, sheet, recipe, cutter, view))
 
         found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
         workshop.disk.put(name, found)
@@ -378,9 +345,7 @@ def load_proof(workshop: Workshop, sheet: Sheet) -> bytes | None:
 def _make_proof(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> bytes:
     cutter = load_cutter(workshop, sheet, recipe)
     view = _fit(cutter.picture, PROOF_PX)
-    everywhere = whole(cutter.picture.height, cutter.picture.width)
-    tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-    return encode_quick(_cut_window(tiled, view, everywhere))
+    return encode_quick(_cut_window(workshop, sheet, recipe, cutter, view))
 
 
 def make_comparison(workshop: Workshop, sheet: Sheet) -> bytes:

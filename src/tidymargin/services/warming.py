@@ -9,7 +9,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from tidymargin.core.average import average_down
+from tidymargin.core.average import Grid, average_down
 from tidymargin.core.cut import Cutter, Decisions, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
@@ -80,7 +80,7 @@ def _use(cutter: Cutter) -> None:
     describe_place(cutter, 75, 75)
     find_unwanted(cutter.cleared(everywhere))
     find_narrows(cutter.cleared(everywhere))
-    average_down(rgba, top=0.0, left=0.0, cell=2.0, height=40, width=40)
+    average_down(rgba, Grid(0, 0, 2, 40, 40))
     samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), (_SIDE_PX, _SIDE_PX))
     shift_view(rgba, rgba, samples, (1, 2))
     encode_png(rgba)

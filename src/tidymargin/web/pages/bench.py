@@ -29,7 +29,7 @@ from tidymargin.services.opening import (
     stop_measuring,
 )
 from tidymargin.services.reasons import explain_tolerance, find_reasons
-from tidymargin.services.viewing import keep_proof, load_proof
+from tidymargin.services.viewing import load_proof
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
@@ -78,7 +78,6 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     values["older"] = sheet.engine_version if is_of_older_engine(sheet) else 0
     values["has_older"] = values["older"] and load_proof(workshop, sheet) is not None
     if measured and facts and pockets:
-        keep_proof(workshop, sheet)
         unwanted = finding.load_unwanted(workshop, sheet)
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)

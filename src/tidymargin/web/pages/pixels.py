@@ -64,6 +64,13 @@ def show_draft(sheet_id: int) -> Response:
     return _send_raw(viewing.render_draft(the_workshop(), sheet, _read_view()))
 
 
+@blueprint.get("/sketch")
+def show_sketch(sheet_id: int) -> Response:
+    """Send the cut in a window before its rims are solved, as raw RGBA."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return _send_raw(viewing.render_sketch(the_workshop(), sheet, _read_view()))
+
+
 @blueprint.get("/original")
 def show_original(sheet_id: int) -> Response:
     """Send the original in a window as raw RGBA."""

@@ -6,6 +6,7 @@ import { drawAim, drawArea, drawFence, drawFrame, drawGuard, drawPick, drawPocke
 import { Viewport } from "./viewport.js";
 
 const RESTS_AFTER_MS = 150;
+const SKETCH_AFTER_MS = 300;
 const ASKER = crypto.getRandomValues(new Uint32Array(2)).join("-");
 
 export class Stage {
@@ -34,10 +35,20 @@ export class Stage {
       (frame, order) => {
         if (order.original) this.originalFrame = frame;
         else if (order.draft) this.draftFrame = frame;
-        else this.frame = frame;
+        else this.settle(frame, order);
         if (order.original && this.wantsDraft) this.askDraft(order);
         if (order.draft && this.wantsDraft) this.says.drafted();
         this.says.shown();
+        this.paint();
+      },
+      (error) => this.says.lost(error),
+    );
+    this.sketches = new Newest(
+      async ({ seen, address }, signal) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) }),
+      (frame, order) => {
+        if (this.sketchOf !== order.address) return; // what it stands in for has come, or is not looked at any more
+        this.frame = frame;
+        this.says.sketched(true);
         this.paint();
       },
       (error) => this.says.lost(error),
@@ -102,6 +113,25 @@ export class Stage {
     const path = this.area.corners ? "uncropped" : original ? "original" : "view";
     const address = `${this.sheet.address}${path}?${toQuery(values)}`;
     this.cuts.want({ seen, address, original });
+    clearTimeout(this.sketching);
+    this.sketchOf = null;
+    this.asked = address;
+    if (path === "view" && this.tried === null) this.sketching = setTimeout(() => this.sketch(seen), SKETCH_AFTER_MS);
+  }
+
+  // Where solving the rims of a view takes long, what is left of the picture is shown at once.
+  sketch(seen) {
+    const address = `${this.sheet.address}sketch?${toQuery(seen)}`;
+    this.sketchOf = address;
+    this.sketches.want({ seen, address });
+  }
+
+  settle(frame, { address }) {
+    this.frame = frame;
+    if (address !== this.asked) return; // something newer is on its way
+    clearTimeout(this.sketching);
+    this.sketchOf = null;
+    this.says.sketched(false);
   }
 
   // Shows another picture where the work area changed, or all around it is to be seen; says whether it did.

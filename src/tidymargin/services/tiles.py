@@ -1,0 +1,107 @@
+"""The cut of a sheet tile by tile, kept under what each tile depends on."""
+
+from hashlib import blake2b
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.average import Grid, finish_cells, sum_cells
+from tidymargin.core.cut import Cutter
+from tidymargin.core.picture import Region, whole
+from tidymargin.core.side_by_side import work_out
+from tidymargin.services.workshop import Workshop
+
+TILE_PX = 256
+_BLOCK_PX = (
+    2 * TILE_PX
+)  # what is rendered at once where nothing of it is at hand, so that halos are shared
+
+Rgba = NDArray[np.uint8]
+
+
+class TiledCut:
+    """A cut rendered by tiles that are kept under what they depend on.
+
+    Of reach, a tile depends only on what is cleared in and around it: a change of tolerance or picks
+    renders again only those tiles in which something comes or goes. Of a view that is zoomed out only
+    tiles with a rim are kept: the others take no solving, and would push these out.
+    """
+
+    def __init__(self, workshop: Workshop, cutter: Cutter, name: str) -> None:
+        self._workshop = workshop
+        self._cutter = cutter
+        self._name = name
+        self._everywhere = whole(cutter.picture.height, cutter.picture.width)
+
+    def window(self, region: Region) -> Rgba:
+        """Return a region of the cut at full size, (h, w, 4) uint8."""
+        outer = self._aligned(region)
+        out = np.empty((outer.height, outer.width, 4), np.uint8)
+
+        def fill(block: Region) -> None:
+            pixels = self._block(block, keeps_all=True)
+            out[block.seen_from(outer).slices] = 0 if pixels is None else pixels
+
+        for band in outer.bands(_BLOCK_PX):
+            self._workshop.executor.tick((band.top - outer.top) / outer.height)
+            work_out(fill, band.tiles(_BLOCK_PX))
+        return np.ascontiguousarray(out[region.seen_from(outer).slices])
+
+    def average(self, grid: Grid, region: Region) -> Rgba:
+        """Return the mean of the full-size cut in every cell of a grid that covers a region, (h, w, 4) uint8."""
+        outer = self._aligned(region)
+        sums = np.zeros((grid.height, grid.width, 4))
+
+        def add_up(block: Region) -> tuple[Region, NDArray[np.float64]] | None:
+            pixels = self._block(block, keeps_all=False)
+            return None if pixels is None else sum_cells(pixels, block, grid)
+
+        for band in outer.bands(_BLOCK_PX):
+            self._workshop.executor.tick((band.top - outer.top) / outer.height)
+            for found in work_out(add_up, band.tiles(_BLOCK_PX)):
+                if found is not None:
+                    cells, part = found
+                    sums[cells.slices] += part
+        return finish_cells(sums, grid, self._everywhere)
+
+    def _aligned(self, region: Region) -> Region:
+        """Return the tiles that cover a region."""
+        return Region(
+            region.top // TILE_PX * TILE_PX,
+            region.left // TILE_PX * TILE_PX,
+            min(-(-region.bottom // TILE_PX) * TILE_PX, self._everywhere.bottom),
+            min(-(-region.right // TILE_PX) * TILE_PX, self._everywhere.right),
+        )
+
+    def _block(self, block: Region, *, keeps_all: bool) -> Rgba | None:
+        """Return the cut in a few tiles; None where nothing shows and not all is asked for."""
+        outer = block.grown(self._cutter.facts.rim.halo_px, self._everywhere)
+        cleared = self._cutter.cleared(outer)
+        if not keeps_all and cleared.all():
+            return None
+        painted = self._cutter.painted_over
+        over = None if painted is None else painted.over(outer)
+        out = np.empty((block.height, block.width, 4), np.uint8)
+        missing = []
+        for tile in block.tiles(TILE_PX):
+            around = tile.grown(self._cutter.facts.rim.halo_px, outer).seen_from(outer).slices
+            part = cleared[around]
+            has_rim = bool(part.any()) and not bool(part.all())
+            # the cleared mask, and under it what is painted over, beside all that the name stands for
+            content = blake2b(np.packbits(part).tobytes(), digest_size=16)
+            if over is not None:
+                content.update(np.packbits(over[around]).tobytes())
+            name = ("tile", self._name, content.digest(), tile)
+            kept = self._workshop.tiles.get(name) if has_rim or keeps_all else None
+            if kept is None:
+                missing.append((tile, name if has_rim or keeps_all else None))
+            else:
+                out[tile.seen_from(block).slices] = kept
+        at_once = self._cutter.render(block) if len(missing) > 2 else None
+        for tile, keep_as in missing:
+            place = tile.seen_from(block).slices
+            out[place] = self._cutter.render(tile) if at_once is None else at_once[place]
+            if keep_as is not None:
+                pixels = out[place].copy()
+                self._workshop.tiles.put(keep_as, pixels, pixels.nbytes + 200)
+        return out
