@@ -1,16 +1,19 @@
 """Deciding on the stage: tuning at a place, guards, fences, pockets and strays, by mouse, touch and keys."""
 
+import threading
+
 import cv2
 import numpy as np
 import pytest
 
-from tests.browser.conftest import wait_measured
+from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import PAGE_CORNERS, photograph_letter, to_png
 from tidymargin.core.picture import whole
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.services import finding
 from tidymargin.services.exporting import key_file
 from tidymargin.services.opening import add_sheet, load_measured, load_tolerance, read_recipe_of
 
@@ -243,15 +246,31 @@ def test_a_photographed_page_is_squared_up_by_one_button_by_the_mouse_and_by_key
     assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.area[3] == (60, 610)
 
 
-def test_a_gap_that_no_tolerance_is_right_for_is_fenced_by_its_button(page, workshop):
-    def broken(d):
-        d.ring(200, 200, 120, 10, d.colour("#204080"))
-        d.rounded(196, 60, 203, 110, 0, d.colour("#FFFFFF"))
+def broken_ring(d):
+    d.ring(200, 200, 120, 10, d.colour("#204080"))
+    d.rounded(196, 60, 203, 110, 0, d.colour("#FFFFFF"))
 
-    sheet = open_sheet(page, workshop, png_of(broken))
+
+def test_gaps_come_in_when_they_are_found_and_leave_what_was_typed(page, workshop, monkeypatch):
+    go_on = threading.Event()
+    find = finding.find_narrows
+    monkeypatch.setattr(finding, "find_narrows", lambda *given: (go_on.wait(20), find(*given))[1])
+    open_sheet(page, workshop, png_of(broken_ring))
+    page.locator("#tolerance").fill("7.7")
+    assert "gap" not in page.locator("#step-reach .sentence").inner_text()
+    go_on.set()
+    page.get_by_role("button", name="Fence it, gap 1").wait_for()
+    assert "1 gap to look at" in page.locator("#step-reach .sentence").inner_text()
+    assert "look again" in page.locator("#step-reach .numeral").inner_text()
+    assert page.locator("#tolerance").input_value() == "7.7"
+    assert find_axe_faults(page) == []
+
+
+def test_a_gap_that_no_tolerance_is_right_for_is_fenced_by_its_button(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(broken_ring))
     assert "1 gap to look at" in page.locator("#step-reach .sentence").inner_text()
     assert export(page)[200, 200, 3] == 0
-    page.get_by_role("button", name="Fence the gap 1").click()
+    page.get_by_role("button", name="Fence it, gap 1").click()
     settle(page, "fence")
     assert len(reach_of(workshop, sheet).fences) == 1
     assert "gap to look at" not in page.locator("#step-reach .sentence").inner_text()

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from tidymargin.core.levels import NEVER, measure_levels
 from tidymargin.core.picture import Region, whole
 from tidymargin.core.pieces import Pieces, find_pieces
+from tidymargin.core.progress import Tick, no_tick
 from tidymargin.core.side_by_side import work_through
 
 _WIDEST = 0.008  # of the sheet's shorter side
@@ -49,13 +50,15 @@ class Narrow:
     area_px: int
 
 
-def find_narrows(cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
+def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narrow, ...]:
     """Find gaps of at most 10 px, or 0.8 % of the sheet’s shorter side, before chambers four times as wide.
 
     Parameters
     ----------
     cleared : (H, W) ndarray of bool
         What is cleared from outside.
+    tick : callable, optional
+        Called between parts with the share that is done; may raise to end it.
 
     Returns
     -------
@@ -64,7 +67,9 @@ def find_narrows(cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
     """
     if cleared.all() or not cleared.any():
         return ()
+    tick(0.0)
     half_px = _distance_to(~cleared)
+    tick(0.3)
     widest = max(_WIDEST_PX, _WIDEST * min(cleared.shape)) / 2
     fine = min(_FINE, (NEVER - 1) / (2 * widest))
     # passable where roomy: a level is the narrowest place on the widest way from the border
@@ -82,6 +87,7 @@ def find_narrows(cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
     if not at_border.any():
         return ()
     from_border = measure_levels(shut, np.flatnonzero(at_border))
+    tick(0.7)
     narrowed = at_border  # in its place: the largest sheets have no room to spare
 
     def find_narrowed(band: Region) -> None:
@@ -96,6 +102,7 @@ def find_narrows(cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
     for number in np.argsort(-chambers.areas, kind="stable"):
         if number == 0 or chambers.areas[number] < least or len(found) == _MOST:
             continue
+        tick(0.8)
         deepest_row, deepest_col = (int(v) for v in deepest_of[number])
         neck = int(from_border[deepest_row, deepest_col])
         if half_px[deepest_row, deepest_col] < _ROOMY * max((ceiling - neck) / fine, 0.5):

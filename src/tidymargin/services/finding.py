@@ -1,11 +1,13 @@
 """What there is to decide in a sheet's cut: pockets, narrow gaps, solid things that may not be wanted."""
 
 from collections.abc import Callable
+from concurrent.futures import Future
 from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.errors import StoppedError
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.narrows import Narrow, find_narrows
 from tidymargin.core.picture import whole
@@ -19,6 +21,8 @@ from tidymargin.store.sheets import Sheet
 
 T = TypeVar("T")
 
+_MOMENT_S = 0.3
+
 
 def load_pockets(workshop: Workshop, sheet: Sheet) -> Pockets:
     """Return a sheet's pockets at its present state."""
@@ -30,19 +34,54 @@ def load_pockets(workshop: Workshop, sheet: Sheet) -> Pockets:
 
 
 def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
-    """Return gaps through which clearing runs where figure and ground are alike."""
+    """Return gaps through which clearing runs where figure and ground are alike.
+
+    Raises
+    ------
+    StoppedError
+        The sheet has gone on to another state.
+    """
+    found: tuple[Narrow, ...] | None = workshop.small.get(_found_name(sheet, "narrows"))
+    return _queue_narrows(workshop, sheet).result() if found is None else found
+
+
+def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | None:
+    """Return the gaps if they are found in a moment; None while they are being looked for."""
+    found: tuple[Narrow, ...] | None = workshop.small.get(_found_name(sheet, "narrows"))
+    if found is None:
+        try:
+            return _queue_narrows(workshop, sheet).result(_MOMENT_S)
+        except (TimeoutError, StoppedError):
+            return None
+    return found
+
+
+def _queue_narrows(workshop: Workshop, sheet: Sheet) -> "Future[tuple[Narrow, ...]]":
+    """Have gaps looked for, behind what somebody looks at, and those of the sheet's earlier states no more."""
 
     def find(facts: SheetFacts, cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
         if facts.nature == "ink" or facts.ground.kind not in ("flat", "paper"):
             return ()  # there what lies behind a gap is ground as well
-        return find_narrows(cleared)
+        return find_narrows(cleared, workshop.executor.tick)
 
-    return _look_for(workshop, sheet, "narrows", find)
+    name = _found_name(sheet, "narrows")
+    workshop.executor.follow(f"narrows of {sheet.id}", name)
+    return workshop.executor.submit(
+        name, Priority.THUMBNAIL, lambda: _look_for(workshop, sheet, name, find)
+    )
 
 
 def load_unwanted(workshop: Workshop, sheet: Sheet) -> Unwanted:
     """Return solid things that may not be wanted; those dropped already are not among them."""
-    return _look_for(workshop, sheet, "unwanted", lambda _, cleared: (find_unwanted(cleared),))[0]
+    name = _found_name(sheet, "unwanted")
+
+    def find(_: SheetFacts, cleared: NDArray[np.bool_]) -> tuple[Unwanted]:
+        return (find_unwanted(cleared),)
+
+    found = workshop.executor.run(
+        name, Priority.VIEW, lambda: _look_for(workshop, sheet, name, find)
+    )
+    return found[0]
 
 
 def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:
@@ -72,23 +111,22 @@ def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place
     return found
 
 
+def _found_name(sheet: Sheet, what: str) -> str:
+    """Return the name of what is found in a sheet's cut at its present state."""
+    return f"{what}:{cut_name(sheet, read_recipe_of(sheet))}"
+
+
 def _look_for(
     workshop: Workshop,
     sheet: Sheet,
-    what: str,
+    name: str,
     find: Callable[[SheetFacts, NDArray[np.bool_]], tuple[T, ...]],
 ) -> tuple[T, ...]:
-    """Return what is found in a sheet's cut, looked for once at each state."""
-    recipe = read_recipe_of(sheet)
-    name = f"{what}:{cut_name(sheet, recipe)}"
+    """Return what is found in a sheet's cut, looked for once at each state; for the executor's own jobs."""
     found: tuple[T, ...] | None = workshop.small.get(name)
     if found is None:
-
-        def compute() -> tuple[T, ...]:
-            cutter = load_cutter(workshop, sheet, recipe)
-            everywhere = whole(cutter.picture.height, cutter.picture.width)
-            return find(cutter.facts, cutter.cleared(everywhere))
-
-        found = workshop.executor.run(name, Priority.VIEW, compute)
+        cutter = load_cutter(workshop, sheet, read_recipe_of(sheet))
+        everywhere = whole(cutter.picture.height, cutter.picture.width)
+        found = find(cutter.facts, cutter.cleared(everywhere))
         workshop.small.put(name, found, 200 + 1000 * len(found))
     return found

@@ -14,7 +14,7 @@ from flask import (
 )
 from werkzeug.wrappers import Response as AnyResponse
 
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.errors import BadParameterError, StoppedError
 from tidymargin.services import changing, deciding, finding, history, settings
 from tidymargin.services.exporting import export_name, to_export_name
 from tidymargin.services.opening import (
@@ -55,16 +55,17 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
     facts = measured.facts if measured else None
     area = area_of(sheet, recipe)
     pockets = finding.load_pockets(workshop, sheet) if measured else None
-    narrows = finding.load_narrows(workshop, sheet) if measured else ()
+    narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
         "open": _opened_step(),
-        "steps": say_recipe(area, recipe, measured, pockets, narrows),
+        "steps": say_recipe(area, recipe, measured, pockets, narrows or ()),
         "share": None if measured else measuring_progress(workshop, sheet),
         "export_name": to_export_name(sheet.name),
         "to_decide": pockets.to_decide if pockets else 0,
         "measured": facts is not None,
+        "narrows": (),
         "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
         "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
         "curve_size": (CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP),
@@ -97,7 +98,8 @@ def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
             "speck_words": say_specks(unwanted.specks) if unwanted.specks else "",
             "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
             "page": measured.page,
-            "narrows": [(n, say_narrow(n, area.width * area.height)) for n in narrows],
+            "narrows": narrows
+            and [(each, say_narrow(each, area.width * area.height)) for each in narrows],
             "kinds": KINDS,
             "natures": NATURES,
             "preparations": PREPARATIONS,
@@ -118,6 +120,17 @@ def show_ledger(sheet_id: int) -> str:
     """Show the ledger and what goes with it alone, as after a change."""
     sheet = the_workshop().sheets.load(sheet_id)
     return render_template("bench/_changed.html", **_facts_for_templates(sheet))
+
+
+@blueprint.get("/gaps")
+def show_gaps(sheet_id: int) -> str | tuple[str, int]:
+    """Show the gaps as soon as they are found, and the sentence that names them."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    try:
+        finding.load_narrows(the_workshop(), sheet)
+    except StoppedError:  # the sheet has gone on, and its ledger asks anew
+        return "", 204
+    return render_template("bench/_gaps_found.html", **_facts_for_templates(sheet))
 
 
 def _answer(sheet: Sheet) -> Response | AnyResponse:

@@ -71,8 +71,9 @@ function loadLedger() {
 // Asks which state the sheet is in: whether the server is back, and whether another tab went on.
 const shownHead = () => byId("sheet-data").dataset.head;
 let changing = 0; // requests of this page's own that may move the head
-document.body.addEventListener("htmx:beforeRequest", () => (changing += 1));
-document.body.addEventListener("htmx:afterRequest", () => (changing -= 1));
+const isForGaps = ({ detail }) => detail.requestConfig?.elt.id === "gaps"; // found late, and changing nothing
+document.body.addEventListener("htmx:beforeRequest", (event) => (changing += isForGaps(event) ? 0 : 1));
+document.body.addEventListener("htmx:afterRequest", (event) => (changing -= isForGaps(event) ? 0 : 1));
 async function askHead() {
   const before = shownHead();
   let answer;
@@ -276,10 +277,12 @@ function follow() {
   if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
   offerCopy();
 }
-document.body.addEventListener("htmx:afterSettle", follow);
+document.body.addEventListener("htmx:afterSettle", (event) => isForGaps(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top
 let scrolled = { step: "", top: 0 };
-document.body.addEventListener("htmx:beforeSwap", () => {
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  // gaps of a state that is left are not waited for
+  if (detail.target.id === "ledger" && byId("gaps")) window.htmx.trigger("#gaps", "htmx:abort");
   const part = document.querySelector(".part");
   if (part) scrolled = { step: part.closest(".step").id, top: part.scrollTop };
 });
