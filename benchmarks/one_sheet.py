@@ -18,6 +18,7 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.exporting import export_sheet, key_file
+from tidymargin.services.finding import load_narrows, load_unwanted
 from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.viewing import View, render_draft, render_original, render_view
 from tidymargin.services.warming import warm_kernels
@@ -70,6 +71,12 @@ def _measure_moves(workshop: Workshop, sheet: Sheet) -> dict[str, float]:
     return found
 
 
+def find_proposals(workshop: Workshop, sheet: Sheet) -> None:
+    """Find what an open sheet's ledger proposes; it follows once the sheet has settled, and takes memory too."""
+    load_unwanted(workshop, sheet)
+    load_narrows(workshop, sheet)
+
+
 def _work_once(data: bytes) -> tuple[dict[str, float], float]:
     """Bring the sheet in, look at it, tune and export it; return the ratios, and the peak of memory in MB.
 
@@ -87,6 +94,7 @@ def _work_once(data: bytes) -> tuple[dict[str, float], float]:
         drafted = time.perf_counter() - start
         load_measured(workshop, sheet)
         settled = time.perf_counter() - start
+        find_proposals(workshop, sheet)
         moves = _measure_moves(workshop, sheet)
         cut = export_sheet(workshop, sheet)
         peak = _peak_mb()

@@ -89,10 +89,16 @@ def lower_levels(
         raise BadParameterError(f"Expected levels of shape {steps.shape}, got {levels.shape}.")
     if len(seeds) and not 0 <= int(seeds.min()) <= int(seeds.max()) < steps.size:
         raise BadParameterError("Expected seeds inside the picture.", field="picks")
-    lowered = np.ascontiguousarray(levels).copy()
-    following = np.empty(steps.size, np.int32)
-    _lower_levels_kernel(np.ascontiguousarray(steps), lowered, seeds, highest, following)
+    lowered = np.array(levels, order="C")
+    _lower_into(steps, lowered, seeds, highest)
     return lowered
+
+
+def _lower_into(
+    steps: NDArray[np.uint8], levels: NDArray[np.uint8], seeds: NDArray[np.int64], highest: int
+) -> None:
+    following = np.empty(steps.size, np.int32)
+    _lower_levels_kernel(np.ascontiguousarray(steps), levels, seeds, highest, following)
 
 
 def outside_seeds(height: int, width: int) -> NDArray[np.int64]:
@@ -106,4 +112,6 @@ def measure_levels(
     steps: NDArray[np.uint8], seeds: NDArray[np.int64], *, highest: int = NEVER - 1
 ) -> NDArray[np.uint8]:
     """Return the levels of one seed set; see `lower_levels`."""
-    return lower_levels(steps, np.full(steps.shape, NEVER, np.uint8), seeds, highest=highest)
+    levels = np.full(steps.shape, NEVER, np.uint8)
+    _lower_into(steps, levels, seeds, highest)
+    return levels

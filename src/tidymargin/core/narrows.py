@@ -24,6 +24,9 @@ _LEAST_SHARE = 5e-4
 _MOST = 12
 _FINE = 4.0  # distances are told apart to a quarter of a pixel, or as finely as levels are on the largest sheets
 _OVERLAP_PX = 2.0
+_PARTS = (
+    32  # of a pixel, up to 2048 px, where two bytes are full: farther is roomy whatever the gap
+)
 _BAND_PX = 256
 
 
@@ -68,19 +71,13 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
     if cleared.all() or not cleared.any():
         return ()
     tick(0.0)
-    half_px = _distance_to(~cleared)
-    tick(0.3)
     widest = max(_WIDEST_PX, _WIDEST * min(cleared.shape)) / 2
     fine = min(_FINE, (NEVER - 1) / (2 * widest))
     # passable where roomy: a level is the narrowest place on the widest way from the border
     ceiling = int(2 * widest * fine)
-    shut = np.empty(cleared.shape, np.uint8)
     bands = list(whole(*cleared.shape).bands(_BAND_PX))
-
-    def find_shut(band: Region) -> None:
-        _shut_kernel(cleared[band.slices], half_px[band.slices], fine, ceiling, shut[band.slices])
-
-    work_through(find_shut, bands)
+    room, shut = _measure_room(cleared, fine, ceiling, bands)
+    tick(0.3)
     at_border = np.zeros(cleared.shape, np.bool_)
     for line in (np.s_[0], np.s_[-1], np.s_[:, 0], np.s_[:, -1]):
         at_border[line] = cleared[line]
@@ -96,7 +93,7 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
 
     work_through(find_narrowed, bands)
     chambers = find_pieces(narrowed)
-    deepest_of = _find_deepest(chambers, half_px)
+    deepest_of = _find_deepest(chambers, room)
     found: list[Narrow] = []
     least = max(64, int(_LEAST_SHARE * cleared.size))
     for number in np.argsort(-chambers.areas, kind="stable"):
@@ -105,7 +102,7 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
         tick(0.8)
         deepest_row, deepest_col = (int(v) for v in deepest_of[number])
         neck = int(from_border[deepest_row, deepest_col])
-        if half_px[deepest_row, deepest_col] < _ROOMY * max((ceiling - neck) / fine, 0.5):
+        if room[deepest_row, deepest_col] / _PARTS < _ROOMY * max((ceiling - neck) / fine, 0.5):
             continue
         outer = chambers.box(int(number)).grown(2, whole(*cleared.shape)).slices
         deepest = deepest_row - outer[0].start, deepest_col - outer[1].start
@@ -124,39 +121,58 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
         fence = _span(cleared, row, col, widest)
         if fence is None:
             continue
+        del between, behind  # as large as the sheet, it may be
         here = outer[0].start, outer[1].start
         shut_off = _shut_off(cleared[outer], fence, here, deepest)
         if not (shut_off & before).any():  # or the fence would not part them
-            width_px = round(2 * float(half_px[row, col]), 1)
+            width_px = round(2 * float(room[row, col]) / _PARTS, 1)
             found.append(Narrow(fence, row, col, width_px, int(shut_off.sum())))
     return tuple(found)
 
 
-@njit(cache=True, nogil=True)
-def _shut_kernel(cleared, half_px, fine, ceiling, out):  # type: ignore[no-untyped-def]
-    """Fill how hard each place is to pass: by as much as its distance to the figure falls short."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            room = int(min(half_px[row, col] * fine, np.float32(ceiling)))
-            out[row, col] = ceiling - room if cleared[row, col] else NEVER
+def _measure_room(
+    cleared: NDArray[np.bool_], fine: float, ceiling: int, bands: list[Region]
+) -> tuple[NDArray[np.uint16], NDArray[np.uint8]]:
+    """Return how far each place is from the figure, in parts of a pixel, and how hard it is to pass."""
+    distance_px = _distance_in(cleared)
+    room = np.empty(cleared.shape, np.uint16)
+    shut = np.empty(cleared.shape, np.uint8)
+
+    def fill(band: Region) -> None:
+        at = band.slices
+        _room_kernel(cleared[at], distance_px[at], fine, ceiling, room[at], shut[at])
+
+    work_through(fill, bands)
+    return room, shut
 
 
 @njit(cache=True, nogil=True)
-def _deepest_kernel(first_of, cols, piece_of, half_px, deepest):  # type: ignore[no-untyped-def]
-    most = np.zeros(len(deepest), np.float32)
+def _room_kernel(cleared, distance_px, fine, ceiling, room, shut):  # type: ignore[no-untyped-def]
+    """Fill both; a place is the harder to pass the more its distance to the figure falls short."""
+    for row in range(room.shape[0]):
+        for col in range(room.shape[1]):
+            distance = distance_px[row, col]
+            room[row, col] = int(min(distance * np.float32(_PARTS) + 0.5, np.float32(65535)))
+            passable = int(min(distance * fine, np.float32(ceiling)))
+            shut[row, col] = ceiling - passable if cleared[row, col] else NEVER
+
+
+@njit(cache=True, nogil=True)
+def _deepest_kernel(first_of, cols, piece_of, room, deepest):  # type: ignore[no-untyped-def]
+    most = np.zeros(len(deepest), np.uint16)
     for row in range(len(first_of) - 1):
         for run in range(first_of[row], first_of[row + 1]):
             piece = piece_of[run]
             for col in range(cols[run, 0], cols[run, 1]):
-                if half_px[row, col] > most[piece]:
-                    most[piece] = half_px[row, col]
+                if room[row, col] > most[piece]:
+                    most[piece] = room[row, col]
                     deepest[piece, 0], deepest[piece, 1] = row, col
 
 
-def _find_deepest(pieces: Pieces, half_px: NDArray[np.float32]) -> NDArray[np.int32]:
+def _find_deepest(pieces: Pieces, room: NDArray[np.uint16]) -> NDArray[np.int32]:
     """Return the first of each piece's places that are farthest from the figure, (N, 2) rows and columns."""
     deepest = np.zeros((len(pieces.areas), 2), np.int32)
-    _deepest_kernel(*pieces.runs, half_px, deepest)
+    _deepest_kernel(*pieces.runs, room, deepest)
     return deepest
 
 
@@ -173,13 +189,15 @@ def _find_middle(
         return None
     top, left = max(0, int(rows[0]) - near_px), max(0, int(cols[0]) - near_px)
     box = (slice(top, int(rows[-1]) + near_px + 1), slice(left, int(cols[-1]) + near_px + 1))
-    farther = np.maximum(*(_distance_to(mask[box]) for mask in (one, other)))
+    farther = np.maximum(*(_distance_in(~mask[box]) for mask in (one, other)))
     at = np.unravel_index(int(np.where(near[box], farther, np.inf).argmin()), farther.shape)
     return int(at[0]) + top, int(at[1]) + left
 
 
-def _distance_to(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
-    found = cv2.distanceTransform((~mask).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+def _distance_in(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Return how far each place of a mask is from what is not in it, in pixels."""
+    places = np.ascontiguousarray(mask).view(np.uint8)
+    found = cv2.distanceTransform(places, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
     return np.asarray(found, np.float32)
 
 
@@ -193,8 +211,8 @@ def _shut_off(
     fenced = cleared.astype(np.uint8)
     (top, left), (bottom, right) = ((row - corner[0], col - corner[1]) for row, col in fence)
     cv2.line(fenced, (left, top), (right, bottom), 0, thickness=2, lineType=cv2.LINE_4)
-    _, marks = cv2.connectedComponents(fenced, connectivity=4, ltype=cv2.CV_32S)
-    return np.equal(np.asarray(marks), int(marks[place]))
+    cv2.floodFill(fenced, None, place[::-1], 2, flags=4)
+    return np.equal(fenced, 2)
 
 
 def _span(

@@ -22,6 +22,7 @@ from tidymargin.store.sheets import Sheet
 T = TypeVar("T")
 
 _MOMENT_S = 0.3
+_NARROWS_BYTES = 10  # a pixel; see docs/memory.md
 
 
 def load_pockets(workshop: Workshop, sheet: Sheet) -> Pockets:
@@ -67,7 +68,10 @@ def _queue_narrows(workshop: Workshop, sheet: Sheet) -> "Future[tuple[Narrow, ..
     name = _found_name(sheet, "narrows")
     workshop.executor.follow(f"narrows of {sheet.id}", name)
     return workshop.executor.submit(
-        name, Priority.THUMBNAIL, lambda: _look_for(workshop, sheet, name, find)
+        name,
+        Priority.THUMBNAIL,
+        lambda: _look_for(workshop, sheet, name, find),
+        cost_bytes=_NARROWS_BYTES * sheet.width * sheet.height,
     )
 
 
