@@ -114,5 +114,5 @@ def test_until_rims_are_solved_what_is_left_is_shown_and_says_so(
     assert bar == 30
     go_on.set()
     page.locator("#verb", has_text="Point at a place").wait_for()
-    page.wait_for_function("() => !document.getElementById('detail').textContent.includes('rims')")
+    page.locator("#detail", has_text="to see what a click would clear").wait_for()
     assert page.evaluate(shown) == [30, beside]

@@ -39,6 +39,7 @@ function say(text) {
 
 const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
 const SKETCHED = "rims are being solved";
+let detailBefore = "";
 let isLost = false;
 let proofWaits = false;
 const says = {
@@ -56,8 +57,11 @@ const says = {
     byId("detail").textContent = "this is a draft; it settles when it is measured";
   },
   sketched: (is) => {
-    if (is) byId("detail").textContent = SKETCHED;
-    else if (byId("detail").textContent === SKETCHED) pointer.sayHere();
+    const detail = byId("detail");
+    if (!is && detail.textContent === SKETCHED) detail.textContent = detailBefore;
+    if (!is || detail.textContent === SKETCHED) return;
+    detailBefore = detail.textContent;
+    detail.textContent = SKETCHED;
   },
   zoomed: (scale) => {
     byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
