@@ -254,6 +254,7 @@ def broken_ring(d):
 def test_gaps_come_in_when_they_are_found_and_leave_what_was_typed(page, workshop, monkeypatch):
     go_on = threading.Event()
     find = finding.find_narrows
+    monkeypatch.setattr(finding, "_AT_ONCE_PX", 0)
     monkeypatch.setattr(finding, "find_narrows", lambda *given: (go_on.wait(20), find(*given))[1])
     open_sheet(page, workshop, png_of(broken_ring))
     page.locator("#tolerance").fill("7.7")

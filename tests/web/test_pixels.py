@@ -1,13 +1,15 @@
 """What the stage is sent: raw pixels that are the export's own, drafts near them, and refusals in words."""
 
 import io
+import threading
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
 from PIL import Image
 
 from tests.conftest import read_png, to_png
-from tidymargin.services import settings
+from tidymargin.services import settings, viewing
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.viewing import View, render_view
@@ -72,6 +74,23 @@ def test_a_tolerance_that_is_tried_is_shown_and_not_kept(client, workshop):
     np.testing.assert_array_equal(shown[..., 3], tried)
 
 
+def test_a_view_that_its_asker_has_given_up_is_answered_with_nothing(
+    client, workshop, sheet, monkeypatch
+):
+    load, begun, go_on = viewing.load_cutter, threading.Event(), threading.Event()
+    monkeypatch.setattr(
+        viewing, "load_cutter", lambda *given: (begun.set(), go_on.wait(10), load(*given))[2]
+    )
+    asked = {"left": 0, "top": 0, "cell": 1, "width": SIZE, "height": SIZE, "asker": "tab"}
+    with ThreadPoolExecutor() as threads:
+        answer = threads.submit(client.get, f"/sheets/{sheet.id}/view", query_string=asked)
+        assert begun.wait(10)
+        workshop.executor.follow("tab", "something newer")
+        go_on.set()
+        assert (answer.result(10).status_code, answer.result().data) == (204, b"")
+    assert fetch(client, sheet, "view", asker="tab").shape == (SIZE, SIZE, 4)
+
+
 def test_what_a_click_would_take_is_a_mask_of_just_that(client, workshop, sheet):
     place = {"row": 80, "col": 20}
     told = client.get(f"/sheets/{sheet.id}/place", query_string=place).get_json()
@@ -94,7 +113,7 @@ def test_a_thumbnail_is_small_and_may_be_kept_for_ever(client, sheet):
         assert client.get(f"/sheets/{sheet.id}/{gone}").status_code == 404
 
 
-@pytest.mark.parametrize("kind", ["view", "draft", "original", "uncropped"])
+@pytest.mark.parametrize("kind", ["view", "sketch", "draft", "original", "uncropped"])
 @pytest.mark.parametrize(
     "odd",
     [{"cell": 0}, {"cell": "x"}, {"width": -1}, {"width": 10**8, "height": 10**8}, {"left": "nan"}],

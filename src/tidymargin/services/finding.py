@@ -1,13 +1,11 @@
 """What there is to decide in a sheet's cut: pockets, narrow gaps, solid things that may not be wanted."""
 
 from collections.abc import Callable
-from concurrent.futures import Future
 from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import StoppedError
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.narrows import Narrow, find_narrows
 from tidymargin.core.picture import whole
@@ -15,13 +13,13 @@ from tidymargin.core.place import Place, describe_place
 from tidymargin.core.pockets import Pockets
 from tidymargin.core.strays import Unwanted, find_unwanted
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import cut_name, load_cutter, read_recipe_of
+from tidymargin.services.opening import area_of, cut_name, load_cutter, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
 T = TypeVar("T")
 
-_MOMENT_S = 0.3
+_AT_ONCE_PX = 2_000_000  # up to here gaps are found in a tenth of a second
 _NARROWS_BYTES = 10  # a pixel; see docs/memory.md
 
 
@@ -37,42 +35,42 @@ def load_pockets(workshop: Workshop, sheet: Sheet) -> Pockets:
 def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
     """Return gaps through which clearing runs where figure and ground are alike.
 
+    On a large sheet they are looked for behind what somebody looks at, and those of its earlier states no more.
+
     Raises
     ------
     StoppedError
         The sheet has gone on to another state.
     """
-    found: tuple[Narrow, ...] | None = workshop.small.get(_found_name(sheet, "narrows"))
-    return _queue_narrows(workshop, sheet).result() if found is None else found
-
-
-def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | None:
-    """Return the gaps if they are found in a moment; None while they are being looked for."""
-    found: tuple[Narrow, ...] | None = workshop.small.get(_found_name(sheet, "narrows"))
-    if found is None:
-        try:
-            return _queue_narrows(workshop, sheet).result(_MOMENT_S)
-        except (TimeoutError, StoppedError):
-            return None
-    return found
-
-
-def _queue_narrows(workshop: Workshop, sheet: Sheet) -> "Future[tuple[Narrow, ...]]":
-    """Have gaps looked for, behind what somebody looks at, and those of the sheet's earlier states no more."""
+    name = _found_name(sheet, "narrows")
+    found: tuple[Narrow, ...] | None = workshop.small.get(name)
+    if found is not None:
+        return found
 
     def find(facts: SheetFacts, cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
         if facts.nature == "ink" or facts.ground.kind not in ("flat", "paper"):
             return ()  # there what lies behind a gap is ground as well
         return find_narrows(cleared, workshop.executor.tick)
 
-    name = _found_name(sheet, "narrows")
+    def compute() -> tuple[Narrow, ...]:
+        return _look_for(workshop, sheet, name, find)
+
+    area = area_of(sheet)
+    area_px = area.width * area.height
+    if area_px <= _AT_ONCE_PX:
+        return workshop.executor.run(name, Priority.VIEW, compute)
     workshop.executor.follow(f"narrows of {sheet.id}", name)
-    return workshop.executor.submit(
-        name,
-        Priority.THUMBNAIL,
-        lambda: _look_for(workshop, sheet, name, find),
-        cost_bytes=_NARROWS_BYTES * sheet.width * sheet.height,
-    )
+    cost_bytes = _NARROWS_BYTES * area_px
+    return workshop.executor.run(name, Priority.THUMBNAIL, compute, cost_bytes=cost_bytes)
+
+
+def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | None:
+    """Return the gaps; None where looking for them takes long and has not been done yet."""
+    area = area_of(sheet)
+    if area.width * area.height <= _AT_ONCE_PX:
+        return load_narrows(workshop, sheet)
+    found: tuple[Narrow, ...] | None = workshop.small.get(_found_name(sheet, "narrows"))
+    return found
 
 
 def load_unwanted(workshop: Workshop, sheet: Sheet) -> Unwanted:

@@ -7,7 +7,7 @@ import numpy as np
 from flask import Blueprint, Response, abort, jsonify, request
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.errors import BadParameterError, StoppedError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
 from tidymargin.services.exporting import export_sheet, to_export_name
@@ -45,16 +45,14 @@ def show_view(sheet_id: int) -> Response:
     tolerance = _read("tolerance") if "tolerance" in request.args else None
     settles = request.args.get("settles") == "1"
     view = _read_view()
-    return _send_raw(
-        viewing.render_view(
-            the_workshop(),
-            sheet,
-            view,
-            tolerance,
-            settles=settles,
-            asker=request.args.get("asker", "")[:40],
+    asker = request.args.get("asker", "")[:40]
+    try:
+        seen = viewing.render_view(
+            the_workshop(), sheet, view, tolerance, settles=settles, asker=asker
         )
-    )
+    except StoppedError:  # whoever asked has asked for something newer since
+        return Response(status=204)
+    return _send_raw(seen)
 
 
 @blueprint.get("/draft")

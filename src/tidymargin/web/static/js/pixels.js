@@ -6,6 +6,7 @@ export function toQuery(values) {
 
 export async function fetchPixels(address, channels, signal) {
   const response = await fetch(address, { headers: { Accept: "application/octet-stream" }, signal });
+  if (response.status === 204) throw new DOMException("something newer was asked for", "AbortError");
   if (!response.ok) throw new Error(`${response.status}`);
   const [width, height] = response.headers.get("X-Size").split("x").map(Number);
   const bytes = new Uint8ClampedArray(await response.arrayBuffer());
