@@ -14,6 +14,7 @@ from tidymargin.services import keeping
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.services.viewing import keep_proof, proof_name
+from tidymargin.web.pages import trays
 
 
 @pytest.fixture
@@ -208,6 +209,36 @@ def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token,
     assert workshop.proofs.get(kept) is None
     assert workshop.originals.size_of(twin.original) == 0
     assert client.get(f"/sheets/{twin.id}/").status_code == 404
+
+
+def test_a_full_tray_shows_its_newest_sheets_and_more_when_asked(
+    client, token, workshop, badge_png, monkeypatch
+):
+    monkeypatch.setattr(trays, "_CARDS", 2)
+    for number in range(5):
+        sheet = add_sheet(workshop, badge_png, f"{number} § <b>.png")
+
+    def names(page):
+        return [name.text for name in page.select(".card .name")]
+
+    page = soup(client.get("/?on=black"))
+    assert names(page) == ["4 § <b>.png", "3 § <b>.png"]
+    assert "5 sheets." in page.select_one("#tray-sentence").text
+    assert "The newest 2 of 5 are shown" in page.text
+    card = page.select_one(".card")
+    assert card.label.text == "Name of 4 § <b>.png"
+    assert card.select_one("a[download]")["href"] == f"/sheets/{sheet.id}/export.png"
+    page = soup(client.get(page.select_one("#more")["href"]))
+    assert len(names(page)) == 4
+    assert page.select_one("#more").text == "Show 1 more"
+    renamed = page.select(".card form")[0]["action"]
+    page = soup(send(client, token, renamed, name="new"))
+    assert names(page)[0] == "new"
+    assert len(names(page)) == 4
+    page = soup(client.get(page.select_one("#more")["href"]))
+    assert len(names(page)) == 5
+    assert not page.select("#more")
+    assert page.select_one("[aria-current]").text == "black"
 
 
 def test_the_history_lists_every_state_in_words_and_goes_to_any(client, token, workshop, sheet):

@@ -1,6 +1,7 @@
 """The work area: four corners in the picture that become an upright rectangle of their own."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -16,6 +17,7 @@ Corners = tuple[Corner, Corner, Corner, Corner]
 _SHORTEST_SIDE_PX = 8
 _MOST_PX = 200_000_000
 _LONGEST_WARPED_PX = 32_000  # the warp counts in 16 bits
+_MOST_KEPT = 4096  # of areas whose figures are remembered, since every request asks for them
 _FLAT = 1e-4  # how nearly parallel sides are taken for parallel
 
 
@@ -114,15 +116,7 @@ class Area:
 
     @property
     def _size(self) -> tuple[int, int]:
-        points = self._points
-        lengths = np.hypot(*(np.roll(points, -1, axis=0) - points).T)
-        width, height = max(lengths[0], lengths[2]), max(lengths[1], lengths[3])
-        if not self.is_upright:
-            middle = np.array([self.picture_width, self.picture_height]) / 2
-            proportion = _measure_proportion(points, middle)
-            if proportion is not None:  # nothing that was photographed is made smaller
-                width, height = max(width, height * proportion), max(height, width / proportion)
-        return max(1, round(height)), max(1, round(width))
+        return _measure_size(self.corners, *self._around)
 
     @property
     def height(self) -> int:
@@ -137,9 +131,7 @@ class Area:
     @property
     def is_upright(self) -> bool:
         """Whether it is a box of whole pixels, perhaps turned by quarters, so that no pixel changes."""
-        points = self._points
-        steps = np.roll(points, -1, axis=0) - points
-        return bool((points == np.round(points)).all() and ((steps == 0).sum(axis=1) == 1).all())
+        return _are_upright(self.corners)
 
     @property
     def is_whole(self) -> bool:
@@ -198,9 +190,31 @@ def whole_corners(height: int, width: int) -> Corners:
     return (0.0, 0.0), (float(width), 0.0), (float(width), float(height)), (0.0, float(height))
 
 
+@lru_cache(maxsize=_MOST_KEPT)
 def whole_area(height: int, width: int) -> Area:
     """Return the area that is the whole picture."""
     return Area(whole_corners(height, width), height, width)
+
+
+@lru_cache(maxsize=_MOST_KEPT)
+def _are_upright(corners: Corners) -> bool:
+    points = np.array(corners, np.float64)
+    steps = np.roll(points, -1, axis=0) - points
+    return bool((points == np.round(points)).all() and ((steps == 0).sum(axis=1) == 1).all())
+
+
+@lru_cache(maxsize=_MOST_KEPT)
+def _measure_size(corners: Corners, picture_height: int, picture_width: int) -> tuple[int, int]:
+    """Return the height and width of an area once it is upright."""
+    points = np.array(corners, np.float64)
+    lengths = np.hypot(*(np.roll(points, -1, axis=0) - points).T)
+    width, height = max(lengths[0], lengths[2]), max(lengths[1], lengths[3])
+    if not _are_upright(corners):
+        middle = np.array([picture_width, picture_height]) / 2
+        proportion = _measure_proportion(points, middle)
+        if proportion is not None:  # nothing that was photographed is made smaller
+            width, height = max(width, height * proportion), max(height, width / proportion)
+    return max(1, round(height)), max(1, round(width))
 
 
 def take_area(picture: Picture, area: Area) -> Picture:

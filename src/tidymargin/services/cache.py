@@ -73,6 +73,8 @@ class DiskCache:
     def __init__(self, folder: Path, limit_bytes: int) -> None:
         self._folder = folder
         self._limit = limit_bytes
+        self._most_held: int | None = None  # what is there at most; counted when it is not known
+        self._lock = threading.Lock()
 
     def _place(self, name: str) -> Path:
         digest = hashlib.sha256(name.encode()).hexdigest()
@@ -101,7 +103,11 @@ class DiskCache:
             except OSError:
                 Path(aside).unlink(missing_ok=True)
                 raise
-            self._make_room()
+            with self._lock:
+                if self._most_held is not None:
+                    self._most_held += len(data)
+                if self._most_held is None or self._most_held > self._limit:
+                    self._most_held = self._make_room()
 
     def drop(self, name: str) -> None:
         """Forget what was kept under a name."""
@@ -112,7 +118,8 @@ class DiskCache:
         """Forget everything."""
         shutil.rmtree(self._folder, ignore_errors=True)
 
-    def _make_room(self) -> None:
+    def _make_room(self) -> int:
+        """Forget what is beyond the limit; return how much is left."""
         kept = []
         for place in self._folder.rglob("*"):
             with contextlib.suppress(OSError):
@@ -123,7 +130,8 @@ class DiskCache:
         held = sum(size for _, size, _ in kept)
         for _, size, place in kept:
             if held <= self._limit:
-                return
+                break
             with contextlib.suppress(OSError):
                 place.unlink()
             held -= size
+        return held

@@ -1,5 +1,6 @@
 """Keeping sheets: their names, the bin, and what all of it takes on the disk."""
 
+import os
 import shutil
 import tempfile
 from dataclasses import dataclass
@@ -33,13 +34,18 @@ class DiskUse:
 
 
 def _size_below(folder: Path) -> int:
-    sizes = []
-    for place in folder.rglob("*"):
+    total = 0
+    try:
+        entries = list(os.scandir(folder))
+    except FileNotFoundError:  # nothing was kept there as yet
+        return 0
+    for entry in entries:
         try:
-            sizes.append(place.stat().st_size if place.is_file() else 0)
+            is_folder = entry.is_dir(follow_symlinks=False)
+            total += _size_below(Path(entry)) if is_folder else entry.stat().st_size
         except FileNotFoundError:  # written aside and renamed since it was listed
             continue
-    return sum(sizes)
+    return total
 
 
 def measure_disk(workshop: Workshop) -> DiskUse:

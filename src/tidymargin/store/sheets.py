@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, TypeVar
 
-from sqlalchemy import Engine, delete, select, union
+from sqlalchemy import Engine, delete, func, select, union
 from sqlalchemy.orm import Session
 
 from tidymargin.core.errors import NotFoundError, StaleHeadError
@@ -128,7 +128,7 @@ def _in_batches(wanted: Iterable[T]) -> Iterator[list[T]]:
         yield left[first : first + _MOST_NAMED]
 
 
-def _load_bodies(session: Session, states: list[StateRow]) -> list[Bodies]:
+def _load_bodies(session: Session, states: list[Any]) -> list[Bodies]:
     """Return the steps of each state; what states agree on is read once."""
     by_name: dict[str, str] = {}
     for names in _in_batches(getattr(state, step) for state in states for step in STEP_COLUMNS):
@@ -137,17 +137,17 @@ def _load_bodies(session: Session, states: list[StateRow]) -> list[Bodies]:
     return [{step: by_name[getattr(state, step)] for step in STEP_COLUMNS} for state in states]
 
 
-def _load_states(session: Session, ids: Iterable[int | None]) -> dict[int, StateRow]:
-    """Return states by their number; None is left out."""
-    found: dict[int, StateRow] = {}
+def _load_states(session: Session, ids: Iterable[int | None]) -> dict[int, Any]:
+    """Return states by their number, as plain rows, which cost far less than objects; None is left out."""
+    found: dict[int, Any] = {}
     for wanted in _in_batches(state_id for state_id in ids if state_id is not None):
-        rows = session.scalars(select(StateRow).where(StateRow.id.in_(wanted)))
+        rows = session.execute(select(*StateRow.__table__.c).where(StateRow.id.in_(wanted)))
         found.update((row.id, row) for row in rows)
     return found
 
 
-def _to_sheets(session: Session, rows: list[SheetRow]) -> list[Sheet]:
-    """Return sheets at their heads, with as many queries for all as for one."""
+def _to_sheets(session: Session, rows: list[Any]) -> list[Sheet]:
+    """Return sheets, given as rows or objects, at their heads, with as many queries for all as for one."""
     by_id = _load_states(session, (row.head_id for row in rows))
     heads = [by_id[row.head_id] for row in rows if row.head_id is not None]
     redos = _load_states(session, (head.redo_id for head in heads))
@@ -239,19 +239,26 @@ class Sheets:
         with Session(self._engine) as session:
             return _to_sheet(session, _require_sheet(session, sheet_id))
 
-    def list_all(self) -> list[Sheet]:
-        """Return all sheets that are not in the bin, the newest first."""
-        return self._list(in_bin=False)
+    def count_all(self) -> int:
+        """Return how many sheets are not in the bin."""
+        with Session(self._engine) as session:
+            wanted = select(func.count()).where(SheetRow.binned_at.is_(None))
+            return session.scalar(wanted) or 0
+
+    def list_all(self, most: int | None = None) -> list[Sheet]:
+        """Return the sheets that are not in the bin, the newest first, all or so many at most."""
+        return self._list(in_bin=False, most=most)
 
     def list_binned(self) -> list[Sheet]:
         """Return the sheets in the bin, the newest first."""
         return self._list(in_bin=True)
 
-    def _list(self, *, in_bin: bool) -> list[Sheet]:
+    def _list(self, *, in_bin: bool, most: int | None = None) -> list[Sheet]:
         wanted = SheetRow.binned_at.is_not(None) if in_bin else SheetRow.binned_at.is_(None)
         with Session(self._engine) as session:
-            rows = session.scalars(select(SheetRow).where(wanted).order_by(SheetRow.id.desc()))
-            return _to_sheets(session, list(rows))
+            chosen = select(*SheetRow.__table__.c).where(wanted).order_by(SheetRow.id.desc())
+            chosen = chosen.limit(most)
+            return _to_sheets(session, list(session.execute(chosen)))
 
     def list_states(self, sheet_id: int) -> list[State]:
         """Return all states of a sheet's history, in the bin or not, the first one first."""

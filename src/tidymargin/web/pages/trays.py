@@ -15,6 +15,7 @@ from tidymargin.web.words import gettext
 blueprint = Blueprint("trays", __name__)
 
 BACKDROPS = ("white", "black", "grey", "amber")
+_CARDS = 96  # shown at first, and more at each asking
 
 
 def _chosen_backdrop() -> str:
@@ -22,17 +23,25 @@ def _chosen_backdrop() -> str:
     return asked if asked in BACKDROPS else "white"
 
 
+def _asked_cards() -> int:
+    return min(max(_CARDS, request.args.get("shown", _CARDS, int)), 1_000_000)
+
+
 def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
     workshop = the_workshop()
-    sheets = workshop.sheets.list_all()
+    shown = _asked_cards()
+    total = workshop.sheets.count_all()
     binned = workshop.sheets.list_binned()
     disk = keeping.measure_disk(workshop)
     return {
-        "sheets": sheets,
+        "sheets": workshop.sheets.list_all(shown),
+        "total": total,
+        "shown": shown,
+        "more": min(_CARDS, total - shown),
         "binned": binned,
         "moved": moved,
         "on": _chosen_backdrop(),
-        "sentence": say_trays(len(sheets)),
+        "sentence": say_trays(total),
         "said_bin": say_bin(len(binned), disk),
         "said_disk": say_disk(disk),
     }
@@ -59,7 +68,7 @@ def _answer(moved: Sheet | None = None) -> str | AnyResponse:
     """Show a changed tray: what changed to htmx, the whole page to a plain form."""
     if "HX-Request" in request.headers:
         return render_template("trays/_changed.html", **_facts_for_templates(moved))
-    return redirect(url_for("trays.show_trays", on=_chosen_backdrop()), 303)
+    return redirect(url_for("trays.show_trays", on=_chosen_backdrop(), shown=_asked_cards()), 303)
 
 
 @blueprint.post("/sheets/<int:sheet_id>/name")

@@ -116,8 +116,7 @@ async function addAll(files) {
     return;
   }
   if (places.length) {
-    const on = new URLSearchParams(window.location.search).get("on") ?? "";
-    window.htmx.ajax("GET", `/sheets?on=${encodeURIComponent(on)}`, { target: "#sheets", swap: "innerHTML" });
+    window.htmx.ajax("GET", `/sheets${window.location.search}`, { target: "#sheets", swap: "innerHTML" });
   }
 }
 
