@@ -25,6 +25,7 @@ from tidymargin.services import deciding, history, settings
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.services.workshop import open_workshop
+from tidymargin.web.app import IN_MEMORY_BYTES
 
 KILLS = 20
 
@@ -211,6 +212,9 @@ def test_a_server_whose_disk_is_full_still_shows_sheets_and_says_why_it_takes_no
         status, _, body = server.upload(noise, "noise.png")
         assert status == 507
         assert b"The disk is full" in body
+        status, _, body = server.upload(b"\0" * (IN_MEMORY_BYTES + 1_000_000), "huge.png")
+        assert status == 507  # it was read to its end, or a browser would show no answer
+        assert b"could not be laid aside" in body
         after = server.ask("GET", view)
         assert after[0] == before[0] == 200
         assert after[2] == before[2]

@@ -1,10 +1,16 @@
 """The web server that the application runs in."""
 
 import socket
+from typing import NoReturn
 
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.receiver import FixedStreamReceiver
 from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 
+from tidymargin.core.errors import StorageFullError
 from tidymargin.services.workshop import Workshop
+from tidymargin.store.originals import FULL
 from tidymargin.web.app import IN_MEMORY_BYTES, create_app
 
 _MOST_REQUEST_BYTES = 600 * 1024 * 1024
@@ -12,9 +18,50 @@ _THREADS = 64
 """They only wait for what the executor computes; a browser asks for six things at a time, and ten may be open."""
 
 
+class _Forgotten:
+    """A request's body that the disk had no room for: to its end it is let pass, and reading it says so."""
+
+    def append(self, _data: bytes) -> None:
+        """Let it pass."""
+
+    def __len__(self) -> int:
+        return 0
+
+    def getfile(self) -> "_Forgotten":
+        return self
+
+    def read(self, _size: int = -1) -> NoReturn:
+        raise StorageFullError(
+            "The disk is full: what was sent could not be laid aside.",
+            hint="Free some room and add it again; everything saved before is safe.",
+        )
+
+    def close(self) -> None:
+        """Hold nothing."""
+
+
+class _Parser(HTTPRequestParser):  # type: ignore[misc]
+    """Takes a request in to its end even where there is no room for it, since a browser reads no answer before."""
+
+    def received(self, data: bytes) -> int:
+        try:
+            return int(super().received(data))
+        except OSError as error:
+            body = self.body_rcv
+            if error.errno not in FULL or not isinstance(body, FixedStreamReceiver):
+                raise
+            body.buf.close()
+            body.buf = _Forgotten()
+            return int(super().received(data))
+
+
+class _Channel(HTTPChannel):  # type: ignore[misc]
+    parser_class = _Parser
+
+
 def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServer | BaseWSGIServer:
     """Return a server of a data folder on a bound socket; it serves once it is run."""
-    return create_server(
+    server = create_server(
         create_app(workshop),
         sockets=[listener],
         threads=_THREADS,
@@ -23,3 +70,5 @@ def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServe
         inbuf_overflow=IN_MEMORY_BYTES,
         outbuf_overflow=IN_MEMORY_BYTES,
     )
+    server.channel_class = _Channel
+    return server
