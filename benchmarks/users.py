@@ -18,7 +18,7 @@ import numpy as np
 
 from benchmarks.figures import FIGURES
 from benchmarks.speed import make_sheet
-from benchmarks.windows import Seen, use_window
+from benchmarks.windows import EMPTY_FILE, Seen, use_window
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
@@ -54,9 +54,10 @@ class _Session:
         return answer.status, answer.headers, data
 
     def page(self, path: str) -> None:
-        start = time.perf_counter()
-        self.ask("GET", path)
-        self.seen.pages.append(time.perf_counter() - start)
+        for asked, times in ((path, self.seen.pages), (EMPTY_FILE, self.seen.files)):
+            start = time.perf_counter()
+            self.ask("GET", asked)
+            times.append(time.perf_counter() - start)
 
     def upload(self, data: bytes) -> int:
         limit = "b0undary"
@@ -150,7 +151,11 @@ def main(seconds: float, *, in_windows: bool = False) -> None:
     errors = [error for seen in all_seen for error in seen.errors] + heavy.seen.errors
     how = "in browsers of their own" if in_windows else "by plain requests"
     print(f"{USERS} users, {how}, for {seconds:.0f} s, two 35 MP sheets computed meanwhile")
-    print(f"  pages {len(pages)}, median {1000 * statistics.median(pages):.0f} ms")
+    files = [took for seen in all_seen for took in seen.files]
+    print(
+        f"  pages {len(pages)}, median {1000 * statistics.median(pages):.0f} ms; "
+        f"a small file in the same time {1000 * statistics.median(files):.0f} ms"
+    )
     print(f"  exports {sum(len(s.exports) for s in all_seen)}, of which wrong {wrong}")
     print(f"  errors {len(errors)}")
     for error in errors[:10]:

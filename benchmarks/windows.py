@@ -8,12 +8,19 @@ from playwright.sync_api import Error, Page, sync_playwright
 
 from benchmarks.browser import launch
 
+EMPTY_FILE = "/static/icon.svg"
 _MOVES = 12
 _LONGEST_WAIT_MS = 90_000
 _ANSWERED = """() => {
   const [page] = performance.getEntriesByType("navigation");
   return (page.responseEnd - page.requestStart) / 1000;
 }"""
+
+_FETCHED = f"""async () => {{
+  const begun = performance.now();
+  await (await fetch("{EMPTY_FILE}", {{ cache: "no-store" }})).arrayBuffer();
+  return (performance.now() - begun) / 1000;
+}}"""
 
 
 @dataclass(slots=True)
@@ -24,6 +31,8 @@ class Seen:
     ----------
     pages : list of float
         Seconds until a page had come.
+    files : list of float
+        The same of a file of a few hundred bytes that takes no work: what a page cannot beat.
     errors : list of str
         What went wrong, in words.
     exports : list of (bytes, float, bytes)
@@ -31,6 +40,7 @@ class Seen:
     """
 
     pages: list[float] = field(default_factory=list)
+    files: list[float] = field(default_factory=list)
     errors: list[str] = field(default_factory=list)
     exports: list[tuple[bytes, float, bytes]] = field(default_factory=list)
 
@@ -38,6 +48,7 @@ class Seen:
 def _open(page: Page, address: str, seen: Seen) -> None:
     page.goto(address)
     seen.pages.append(float(page.evaluate(_ANSWERED)))
+    seen.files.append(float(page.evaluate(_FETCHED)))
 
 
 def _take_turn(page: Page, data: bytes, shift_px: float, seen: Seen) -> None:
