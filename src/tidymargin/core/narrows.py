@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.levels import NEVER, measure_levels
+from tidymargin.core.levels import NEVER, measure_levels, outside_seeds
 from tidymargin.core.picture import Region, whole
 from tidymargin.core.pieces import Pieces, find_pieces
 from tidymargin.core.progress import Tick, no_tick
@@ -78,14 +78,13 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
     bands = list(whole(*cleared.shape).bands(_BAND_PX))
     room, shut = _measure_room(cleared, fine, ceiling, bands)
     tick(0.3)
-    at_border = np.zeros(cleared.shape, np.bool_)
-    for line in (np.s_[0], np.s_[-1], np.s_[:, 0], np.s_[:, -1]):
-        at_border[line] = cleared[line]
-    if not at_border.any():
+    border = outside_seeds(*cleared.shape)
+    seeds = border[cleared.ravel()[border]]
+    if not len(seeds):
         return ()
-    from_border = measure_levels(shut, np.flatnonzero(at_border))
+    from_border = measure_levels(shut, seeds)
     tick(0.7)
-    narrowed = at_border  # in its place: the largest sheets have no room to spare
+    narrowed = np.empty(cleared.shape, np.bool_)
 
     def find_narrowed(band: Region) -> None:
         levels = from_border[band.slices]

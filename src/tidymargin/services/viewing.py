@@ -36,7 +36,7 @@ from tidymargin.store.sheets import Sheet
 MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
-DRAFT_PX = 500
+DRAFT_PX = 420
 _DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
 
 Rgba = NDArray[np.uint8]
