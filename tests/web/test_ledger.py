@@ -12,6 +12,7 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
+from tidymargin.web import ledger
 from tidymargin.web.drawn_curve import to_curve_x
 from tidymargin.web.words import format_percent, name_colour
 
@@ -142,9 +143,7 @@ def test_up_to_and_short_of_are_offered_where_they_mean_something(client, worksh
 
 
 def test_an_open_step_stays_open_while_the_sheet_is_being_measured(client, workshop, monkeypatch):
-    from tidymargin.web.pages import bench
-
-    monkeypatch.setattr(bench, "is_measured", lambda *_: False)
+    monkeypatch.setattr(ledger, "is_measured", lambda *_: False)
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     page = BeautifulSoup(client.get(f"/sheets/{sheet.id}/?open=ground").data, "html.parser")
     assert page.select_one("#ledger")["hx-get"].endswith("/ledger?open=ground")

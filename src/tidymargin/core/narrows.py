@@ -24,9 +24,7 @@ _LEAST_SHARE = 5e-4
 _MOST = 12
 _FINE = 4.0  # distances are told apart to a quarter of a pixel, or as finely as levels are on the largest sheets
 _OVERLAP_PX = 2.0
-_PARTS = (
-    32  # of a pixel, up to 2048 px, where two bytes are full: farther is roomy whatever the gap
-)
+_PARTS = 32  # of a pixel; two bytes hold 2048 px of them, and farther is roomy whatever the gap
 _BAND_PX = 256
 
 

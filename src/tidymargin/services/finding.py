@@ -42,26 +42,18 @@ def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
     StoppedError
         The sheet has gone on to another state.
     """
-    name = _found_name(sheet, "narrows")
-    found: tuple[Narrow, ...] | None = workshop.small.get(name)
-    if found is not None:
-        return found
 
     def find(facts: SheetFacts, cleared: NDArray[np.bool_]) -> tuple[Narrow, ...]:
         if facts.nature == "ink" or facts.ground.kind not in ("flat", "paper"):
             return ()  # there what lies behind a gap is ground as well
         return find_narrows(cleared, workshop.executor.tick)
 
-    def compute() -> tuple[Narrow, ...]:
-        return _look_for(workshop, sheet, name, find)
-
     area = area_of(sheet)
     area_px = area.width * area.height
     if area_px <= _AT_ONCE_PX:
-        return workshop.executor.run(name, Priority.VIEW, compute)
-    workshop.executor.follow(f"narrows of {sheet.id}", name)
-    cost_bytes = _NARROWS_BYTES * area_px
-    return workshop.executor.run(name, Priority.THUMBNAIL, compute, cost_bytes=cost_bytes)
+        return _look_for(workshop, sheet, "narrows", find)
+    workshop.executor.follow(f"narrows of {sheet.id}", _found_name(sheet, "narrows"))
+    return _look_for(workshop, sheet, "narrows", find, Priority.THUMBNAIL, _NARROWS_BYTES * area_px)
 
 
 def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | None:
@@ -75,15 +67,7 @@ def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | No
 
 def load_unwanted(workshop: Workshop, sheet: Sheet) -> Unwanted:
     """Return solid things that may not be wanted; those dropped already are not among them."""
-    name = _found_name(sheet, "unwanted")
-
-    def find(_: SheetFacts, cleared: NDArray[np.bool_]) -> tuple[Unwanted]:
-        return (find_unwanted(cleared),)
-
-    found = workshop.executor.run(
-        name, Priority.VIEW, lambda: _look_for(workshop, sheet, name, find)
-    )
-    return found[0]
+    return _look_for(workshop, sheet, "unwanted", lambda _, cleared: (find_unwanted(cleared),))[0]
 
 
 def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:
@@ -121,14 +105,22 @@ def _found_name(sheet: Sheet, what: str) -> str:
 def _look_for(
     workshop: Workshop,
     sheet: Sheet,
-    name: str,
+    what: str,
     find: Callable[[SheetFacts, NDArray[np.bool_]], tuple[T, ...]],
+    priority: Priority = Priority.VIEW,
+    cost_bytes: int = 0,
 ) -> tuple[T, ...]:
-    """Return what is found in a sheet's cut, looked for once at each state; for the executor's own jobs."""
+    """Return what is found in a sheet's cut, looked for once at each state."""
+    name = _found_name(sheet, what)
     found: tuple[T, ...] | None = workshop.small.get(name)
-    if found is None:
+    if found is not None:
+        return found
+
+    def compute() -> tuple[T, ...]:
         cutter = load_cutter(workshop, sheet, read_recipe_of(sheet))
         everywhere = whole(cutter.picture.height, cutter.picture.width)
-        found = find(cutter.facts, cutter.cleared(everywhere))
-        workshop.small.put(name, found, 200 + 1000 * len(found))
-    return found
+        there = find(cutter.facts, cutter.cleared(everywhere))
+        workshop.small.put(name, there, 200 + 1000 * len(there))
+        return there
+
+    return workshop.executor.run(name, priority, compute, cost_bytes=cost_bytes)

@@ -1,5 +1,6 @@
 """The cut of a sheet tile by tile, kept under what each tile depends on."""
 
+from collections.abc import Hashable
 from hashlib import blake2b
 
 import numpy as np
@@ -8,13 +9,11 @@ from numpy.typing import NDArray
 from tidymargin.core.average import Grid, finish_cells, sum_cells
 from tidymargin.core.cut import Cutter
 from tidymargin.core.picture import Region, whole
-from tidymargin.core.side_by_side import work_out
+from tidymargin.core.side_by_side import work_out, work_through
 from tidymargin.services.workshop import Workshop
 
 TILE_PX = 256
-_BLOCK_PX = (
-    2 * TILE_PX
-)  # what is rendered at once where nothing of it is at hand, so that halos are shared
+_BLOCK_PX = 2 * TILE_PX  # rendered at once where little of it is at hand, so that halos are shared
 
 Rgba = NDArray[np.uint8]
 
@@ -22,9 +21,9 @@ Rgba = NDArray[np.uint8]
 class TiledCut:
     """A cut rendered by tiles that are kept under what they depend on.
 
-    Of reach, a tile depends only on what is cleared in and around it: a change of tolerance or picks
-    renders again only those tiles in which something comes or goes. Of a view that is zoomed out only
-    tiles with a rim are kept: the others take no solving, and would push these out.
+    Of reach, a tile depends only on what is cleared, and painted over, in and around it: a change of
+    tolerance or picks renders again only those tiles in which something comes or goes. Of a view that is
+    zoomed out only tiles with a rim are kept: the others take no solving, and would push these out.
     """
 
     def __init__(self, workshop: Workshop, cutter: Cutter, name: str) -> None:
@@ -39,12 +38,13 @@ class TiledCut:
         out = np.empty((outer.height, outer.width, 4), np.uint8)
 
         def fill(block: Region) -> None:
-            pixels = self._block(block, keeps_all=True)
-            out[block.seen_from(outer).slices] = 0 if pixels is None else pixels
+            out[block.seen_from(outer).slices] = self._block(
+                block, self._cleared(block), keeps_all=True
+            )
 
         for band in outer.bands(_BLOCK_PX):
             self._workshop.executor.tick((band.top - outer.top) / outer.height)
-            work_out(fill, band.tiles(_BLOCK_PX))
+            work_through(fill, band.tiles(_BLOCK_PX))
         return np.ascontiguousarray(out[region.seen_from(outer).slices])
 
     def average(self, grid: Grid, region: Region) -> Rgba:
@@ -53,8 +53,10 @@ class TiledCut:
         sums = np.zeros((grid.height, grid.width, 4))
 
         def add_up(block: Region) -> tuple[Region, NDArray[np.float64]] | None:
-            pixels = self._block(block, keeps_all=False)
-            return None if pixels is None else sum_cells(pixels, block, grid)
+            cleared = self._cleared(block)
+            if cleared.all():
+                return None
+            return sum_cells(self._block(block, cleared, keeps_all=False), block, grid)
 
         for band in outer.bands(_BLOCK_PX):
             self._workshop.executor.tick((band.top - outer.top) / outer.height)
@@ -73,35 +75,38 @@ class TiledCut:
             min(-(-region.right // TILE_PX) * TILE_PX, self._everywhere.right),
         )
 
-    def _block(self, block: Region, *, keeps_all: bool) -> Rgba | None:
-        """Return the cut in a few tiles; None where nothing shows and not all is asked for."""
-        outer = block.grown(self._cutter.facts.rim.halo_px, self._everywhere)
-        cleared = self._cutter.cleared(outer)
-        if not keeps_all and cleared.all():
-            return None
+    def _cleared(self, block: Region) -> NDArray[np.bool_]:
+        """Return what is cleared in a block and its halo."""
+        return self._cutter.cleared(block.grown(self._cutter.facts.rim.halo_px, self._everywhere))
+
+    def _block(self, block: Region, cleared: NDArray[np.bool_], *, keeps_all: bool) -> Rgba:
+        """Return the cut in a few tiles, (h, w, 4) uint8; all of them are kept, or those with a rim."""
+        halo_px = self._cutter.facts.rim.halo_px
+        outer = block.grown(halo_px, self._everywhere)
         painted = self._cutter.painted_over
         over = None if painted is None else painted.over(outer)
         out = np.empty((block.height, block.width, 4), np.uint8)
-        missing = []
+        missing: list[tuple[Region, Hashable]] = []
         for tile in block.tiles(TILE_PX):
-            around = tile.grown(self._cutter.facts.rim.halo_px, outer).seen_from(outer).slices
+            around = tile.grown(halo_px, outer).seen_from(outer).slices
             part = cleared[around]
-            has_rim = bool(part.any()) and not bool(part.all())
-            # the cleared mask, and under it what is painted over, beside all that the name stands for
+            if not keeps_all and (part.all() or not part.any()):
+                missing.append((tile, None))
+                continue
             content = blake2b(np.packbits(part).tobytes(), digest_size=16)
             if over is not None:
                 content.update(np.packbits(over[around]).tobytes())
-            name = ("tile", self._name, content.digest(), tile)
-            kept = self._workshop.tiles.get(name) if has_rim or keeps_all else None
+            name: Hashable = ("tile", self._name, content.digest(), tile)
+            kept = self._workshop.tiles.get(name)
             if kept is None:
-                missing.append((tile, name if has_rim or keeps_all else None))
+                missing.append((tile, name))
             else:
                 out[tile.seen_from(block).slices] = kept
         at_once = self._cutter.render(block) if len(missing) > 2 else None
-        for tile, keep_as in missing:
+        for tile, name in missing:
             place = tile.seen_from(block).slices
             out[place] = self._cutter.render(tile) if at_once is None else at_once[place]
-            if keep_as is not None:
+            if name is not None:
                 pixels = out[place].copy()
-                self._workshop.tiles.put(keep_as, pixels, pixels.nbytes + 200)
+                self._workshop.tiles.put(name, pixels, pixels.nbytes + 200)
         return out

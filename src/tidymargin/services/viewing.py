@@ -125,9 +125,8 @@ def render_view(
         cutter = load_cutter(workshop, sheet, recipe)
         if tolerance is None:
             settled = _settle_view(workshop, sheet, recipe, cutter, view)
-            keep_proof(
-                workshop, sheet
-            )  # not before, or the two would solve the same rims side by side
+            # not before, or the two would solve the same rims side by side
+            keep_proof(workshop, sheet)
             return settled
         if view.cell == 1 and settles:
             region = view.covers(whole(cutter.picture.height, cutter.picture.width))

@@ -16,31 +16,20 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.errors import BadParameterError, StoppedError
 from tidymargin.services import changing, deciding, finding, history, settings
-from tidymargin.services.exporting import export_name, to_export_name
+from tidymargin.services.exporting import export_name
 from tidymargin.services.opening import (
-    area_of,
-    is_measured,
-    is_of_older_engine,
-    load_measured,
     measuring_name,
-    measuring_progress,
-    read_recipe_of,
     resume_measuring,
     stop_measuring,
 )
-from tidymargin.services.reasons import explain_tolerance, find_reasons
-from tidymargin.services.viewing import load_proof
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
-from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
-from tidymargin.web.sentences import list_pockets, say_group, say_narrow, say_recipe, say_specks
-from tidymargin.web.words import CHANGES, KINDS, NATURES, PREPARATIONS, STARTS, gettext, say_reason
+from tidymargin.web.ledger import gather_ledger
+from tidymargin.web.words import gettext
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
 
 _STEPS = ("area", "ground", "reach", "colour", "proof", "export", "history")
-_MOST_ROWS = 24
-_MOST_STATES = 300
 
 
 def _opened_step() -> str:
@@ -49,63 +38,7 @@ def _opened_step() -> str:
 
 
 def _facts_for_templates(sheet: Sheet) -> dict[str, object]:
-    workshop = the_workshop()
-    recipe = read_recipe_of(sheet)
-    measured = load_measured(workshop, sheet) if is_measured(workshop, sheet) else None
-    facts = measured.facts if measured else None
-    area = area_of(sheet, recipe)
-    pockets = finding.load_pockets(workshop, sheet) if measured else None
-    narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
-    values: dict[str, object] = {
-        "sheet": sheet,
-        "recipe": recipe,
-        "open": _opened_step(),
-        "steps": say_recipe(area, recipe, measured, pockets, narrows or ()),
-        "share": None if measured else measuring_progress(workshop, sheet),
-        "export_name": to_export_name(sheet.name),
-        "to_decide": pockets.to_decide if pockets else 0,
-        "measured": facts is not None,
-        "narrows": (),
-        "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
-        "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
-        "curve_size": (CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP),
-        "tone": "pale",
-        "area": area,
-        "spot": (area.height // 2, area.width // 2),
-    }
-    rows = history.list_history(workshop, sheet) if values["open"] == "history" else []
-    values["history"] = [(row, say_reason(row.said)) for row in rows[:_MOST_STATES]]
-    values["earlier"] = max(0, len(rows) - _MOST_STATES)
-    values["older"] = sheet.engine_version if is_of_older_engine(sheet) else 0
-    values["has_older"] = values["older"] and load_proof(workshop, sheet) is not None
-    if measured and facts and pockets:
-        unwanted = finding.load_unwanted(workshop, sheet)
-        chosen = recipe.reach.tolerance
-        tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
-        values |= {
-            "tolerance": tolerance,
-            "why": say_reason(explain_tolerance(facts)),
-            "curve": draw_curve(facts, tolerance),
-            "ground": facts.ground,
-            "spot": measured.spot,
-            "tone": measured.blotter,
-            "facts": facts,
-            "reasons": [say_reason(reason) for reason in find_reasons(facts)],
-            "pockets": pockets,
-            "small": finding.count_small(workshop, sheet),
-            "strays": [(g, say_group(g)) for g in unwanted.groups],
-            "specks": unwanted.specks,
-            "speck_words": say_specks(unwanted.specks) if unwanted.specks else "",
-            "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
-            "page": measured.page,
-            "narrows": narrows
-            and [(each, say_narrow(each, area.width * area.height)) for each in narrows],
-            "kinds": KINDS,
-            "natures": NATURES,
-            "preparations": PREPARATIONS,
-            "starts": STARTS,
-        }
-    return values
+    return gather_ledger(the_workshop(), sheet, _opened_step())
 
 
 @blueprint.get("/")

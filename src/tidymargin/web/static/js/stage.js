@@ -9,6 +9,10 @@ const RESTS_AFTER_MS = 150;
 const SKETCH_AFTER_MS = 300;
 const ASKER = crypto.getRandomValues(new Uint32Array(2)).join("-");
 
+async function fetchFrame({ seen, address }, signal) {
+  return { window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) };
+}
+
 export class Stage {
   constructor(canvas, sheet, says) {
     this.canvas = canvas;
@@ -31,7 +35,7 @@ export class Stage {
     this.spot = null;
     this.area = new AreaFrame(this);
     this.cuts = new Newest(
-      async ({ seen, address }, signal) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) }),
+      fetchFrame,
       (frame, order) => {
         if (order.original) this.originalFrame = frame;
         else if (order.draft) this.draftFrame = frame;
@@ -44,7 +48,7 @@ export class Stage {
       (error) => this.says.lost(error),
     );
     this.sketches = new Newest(
-      async ({ seen, address }, signal) => ({ window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) }),
+      fetchFrame,
       (frame, order) => {
         if (this.sketchOf !== order.address) return; // what it stands in for has come, or is not looked at any more
         this.frame = frame;
