@@ -135,3 +135,11 @@ def luma_at_kernel(rgb, row, col):  # type: ignore[no-untyped-def]
         float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
     )
     return y
+
+
+@njit(cache=True, nogil=True)
+def fill_luma_kernel(rgb, out):  # type: ignore[no-untyped-def]
+    """Fill the luma of every place of a picture."""
+    for row in range(out.shape[0]):
+        for col in range(out.shape[1]):
+            out[row, col] = luma_at_kernel(rgb, row, col)

@@ -14,7 +14,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import lean_kernel, luma_at_kernel, to_luma_chroma_kernel
+from tidymargin.core.colour import (
+    fill_luma_kernel,
+    lean_kernel,
+    luma_at_kernel,
+    to_luma_chroma_kernel,
+)
 from tidymargin.core.shades import (
     FALL_HALO_PX,
     SHADES_HALO_PX,
@@ -41,13 +46,6 @@ _DIP_SOLID = 0.95
 _FIGURE = 0.6  # of the figure, at which a place counts as it
 _BY_DIP = 3  # places of the figure beside a dip
 _SHORT = 20.0  # levels that a tooth falls short of the even colour behind it
-
-
-@njit(cache=True, nogil=True)
-def _luma_kernel(rgb, out):  # type: ignore[no-untyped-def]
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            out[row, col] = luma_at_kernel(rgb, row, col)
 
 
 @njit(cache=True, nogil=True)
@@ -216,12 +214,12 @@ def mend_misread(
     luma = np.empty(share.shape, np.float32)
     fall_kernel(rgb, ground, grain, *corner, share.copy(), share, figure)
     for kernel in (shades_kernel, *(_NOTCH_STEPS * (_notches_kernel,))):
-        _luma_kernel(figure, luma)
+        fill_luma_kernel(figure, luma)
         kernel(rgb, ground, palette, *corner, share.copy(), luma, share, figure)
-    _luma_kernel(figure, luma)
+    fill_luma_kernel(figure, luma)
     _teeth_kernel(rgb, ground, palette, *corner, share.copy(), luma, lines, share, figure)
     close_kernel(rgb, ground, *corner, share.copy(), share, figure)
-    _luma_kernel(figure, luma)
+    fill_luma_kernel(figure, luma)
     side = 2 * _DIP_PX + 1
     near = cv2.dilate((share <= _FIGURE).view(np.uint8), np.ones((side, side), np.uint8))
     _dips_kernel(

@@ -27,6 +27,7 @@ from tidymargin.core.own_shades import OWN_SHADES_HALO_PX, find_own_shades
 from tidymargin.core.part import Part
 from tidymargin.core.spill import DEPTH_PX, HOLD_PX, Spill, hold_lean_kernel
 from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
+from tidymargin.core.weighing import READINGS_HALO_PX, weigh_readings
 
 CARRY_PX = 8
 """How far a figure colour is carried on under transparent pixels."""
@@ -106,6 +107,7 @@ class RimFacts:
             + MISREAD_HALO_PX
             + LEVEL_HALO_PX
             + BUMPS_HALO_PX
+            + READINGS_HALO_PX
             + HOLD_PX
         )
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + HOLD_PX + 2)
@@ -187,6 +189,10 @@ def _mend_screen(
     )
     smooth_bumps(rgb, ground, corner, facts.palette_rgb, facts.softness_px, share, figure)
     part.shrink(MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX)
+    window, corner = part.window, part.corner
+    share, figure = part.share[window], part.figure[window]
+    weigh_readings(rgb, ground, corner, facts.palette_rgb, facts.grain, share, figure)
+    part.shrink(READINGS_HALO_PX)
 
 
 def solve_cut(
@@ -283,7 +289,8 @@ def solve_cut(
     if not lossless:
         reach_px += STEADY_HALO_PX + ALONE_HALO_PX
         if facts.is_screen:
-            reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX + HOLD_PX + _LINES_HALO_PX
+            reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX
+            reach_px += READINGS_HALO_PX + HOLD_PX + _LINES_HALO_PX
     part = Part(cleared.shape, margins, reach_px)
     if lossless:
         inside_px = reach_into_corners(rgb, ground, inside_px, facts.width_px + 0.5)

@@ -43,7 +43,7 @@ def drop_old_kernels(own: Path) -> None:
 
 
 def _make_pictures() -> Iterator[Picture]:
-    """Yield a block with a hole, and dots, on each kind of ground, and pale barbs that a screen shines on."""
+    """Yield a block with a hole, and dots, on each kind of ground, pale barbs that a screen shines on, and grey ones."""
     random = np.random.default_rng(0)
     side = np.arange(_SIDE_PX)
     squares = (side[:, None] // 9 + side // 9) % 2
@@ -58,17 +58,20 @@ def _make_pictures() -> Iterator[Picture]:
         rgb[70:90, 70:90] = hole
         rgb += spread * random.standard_normal(rgb.shape)
         yield Picture(np.clip(rgb, 0, 255).astype(np.uint8))
-    screen = np.array((40, 90, 170), np.float64)
-    rgb = np.broadcast_to(screen, (_SIDE_PX, _SIDE_PX, 3)).copy()
+    screen, pale = (np.array(colour, np.float64) for colour in ((40, 90, 170), (235, 230, 215)))
+    lit, barred = (np.broadcast_to(screen, (_SIDE_PX, _SIDE_PX, 3)).copy() for _ in range(2))
     deep = np.minimum(np.minimum(side - 20, 139 - side)[:, None], np.minimum(side - 20, 139 - side))
     cast = (0.3 * np.exp(-deep / 8))[..., None]
-    lit = (1 - cast) * np.array((235, 230, 215)) + cast * screen
-    rgb[deep >= 0] = lit[deep >= 0]
-    rgb[40:100, 50:110:9] = 0.5 * rgb[40:100, 50:110:9] + 0.5 * screen
-    rgb += random.standard_normal(rgb.shape)
-    coded = cv2.imencode(".jpg", np.clip(rgb, 0, 255).astype(np.uint8)[..., ::-1])[1]
-    decoded = np.asarray(cv2.imdecode(coded, cv2.IMREAD_COLOR), np.uint8)
-    yield Picture(np.ascontiguousarray(decoded[..., ::-1]))
+    lit[deep >= 0] = ((1 - cast) * pale + cast * screen)[deep >= 0]
+    lit[40:100, 50:110:9] = 0.5 * lit[40:100, 50:110:9] + 0.5 * screen
+    for col in range(20, 140, 12):
+        barred[20:140, col : col + 5] = pale
+        barred[20:140, col + 5 : col + 9] = (150, 146, 138)
+    for rgb in (lit, barred):
+        rgb += random.standard_normal(rgb.shape)
+        coded = cv2.imencode(".jpg", np.clip(rgb, 0, 255).astype(np.uint8)[..., ::-1])[1]
+        decoded = np.asarray(cv2.imdecode(coded, cv2.IMREAD_COLOR), np.uint8)
+        yield Picture(np.ascontiguousarray(decoded[..., ::-1]))
 
 
 def _use(cutter: Cutter) -> None:
