@@ -6,6 +6,7 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.cut import Cutter
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.narrows import Narrow, find_narrows
 from tidymargin.core.picture import whole
@@ -13,7 +14,13 @@ from tidymargin.core.place import Place, describe_place
 from tidymargin.core.pockets import Pockets
 from tidymargin.core.strays import Unwanted, find_unwanted
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import area_of, cut_name, load_cutter, read_recipe_of
+from tidymargin.services.opening import (
+    area_of,
+    cut_name,
+    cutter_at_hand,
+    load_cutter,
+    read_recipe_of,
+)
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -25,11 +32,7 @@ _NARROWS_BYTES = 10  # a pixel; see docs/memory.md
 
 def load_pockets(workshop: Workshop, sheet: Sheet) -> Pockets:
     """Return a sheet's pockets at its present state."""
-    recipe = read_recipe_of(sheet)
-    name = f"pockets:{cut_name(sheet, recipe)}"
-    return workshop.executor.run(
-        name, Priority.VIEW, lambda: load_cutter(workshop, sheet, recipe).pockets
-    )
+    return _ask(workshop, sheet, "pockets", lambda cutter: cutter.pockets)
 
 
 def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
@@ -72,13 +75,7 @@ def load_unwanted(workshop: Workshop, sheet: Sheet) -> Unwanted:
 
 def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:
     """Return how many crumbs are dropped and how many pinholes filled at a sheet's present state."""
-    recipe = read_recipe_of(sheet)
-
-    def count() -> tuple[int, int]:
-        cutter = load_cutter(workshop, sheet, recipe)
-        return cutter.dropped, cutter.filled
-
-    return workshop.executor.run(f"small:{cut_name(sheet, recipe)}", Priority.VIEW, count)
+    return _ask(workshop, sheet, "small", lambda cutter: (cutter.dropped, cutter.filled))
 
 
 def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place:
@@ -100,6 +97,17 @@ def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place
 def _found_name(sheet: Sheet, what: str) -> str:
     """Return the name of what is found in a sheet's cut at its present state."""
     return f"{what}:{cut_name(sheet, read_recipe_of(sheet))}"
+
+
+def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]) -> T:
+    """Return what a sheet's cutter knows at its present state; only where there is none yet is one waited for."""
+    recipe = read_recipe_of(sheet)
+    cutter = cutter_at_hand(workshop, sheet, recipe)
+    if cutter is not None:
+        return ask(cutter)
+    return workshop.executor.run(
+        _found_name(sheet, what), Priority.VIEW, lambda: ask(load_cutter(workshop, sheet, recipe))
+    )
 
 
 def _look_for(

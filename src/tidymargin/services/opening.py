@@ -310,14 +310,26 @@ def cut_name(sheet: Sheet, recipe: Recipe, version: int = ENGINE_VERSION) -> str
     return f"{rim_name(sheet, recipe, version)}:{recipe.reach.name}"
 
 
+def _cutter_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return a cutter's name, without its colours, which change nothing of what takes time."""
+    return f"{facts_name(sheet, recipe)}:{recipe.reach.name}"
+
+
+def cutter_at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter | None:
+    """Return a sheet ready to render, where it has been made before and is still remembered."""
+    cutter: Cutter | None = workshop.cutters.get(_cutter_name(sheet, recipe))
+    if cutter is None:
+        return None
+    decisions = recipe.to_decisions(area_of(sheet, recipe))
+    return replace(cutter, spill=decisions.spill, dropped_inks=decisions.dropped_inks)
+
+
 def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     """Return a sheet ready to render; to be called by the executor's own jobs."""
+    at_hand = cutter_at_hand(workshop, sheet, recipe)
+    if at_hand is not None:
+        return at_hand
     decisions = recipe.to_decisions(area_of(sheet, recipe))
-    # without its colours, which change nothing of what takes time
-    name = f"{facts_name(sheet, recipe)}:{recipe.reach.name}"
-    cutter = workshop.cutters.get(name)
-    if cutter is not None:
-        return replace(cutter, spill=decisions.spill, dropped_inks=decisions.dropped_inks)
     facts_at = facts_name(sheet, recipe)
     found = workshop.measured.get(facts_at) or workshop.executor.run_inside(
         facts_at, lambda: _measure(workshop, sheet, recipe)
@@ -328,7 +340,7 @@ def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
         levels = find_levels(found.picture, found.facts, decisions)
         workshop.levels.put(place, levels, levels.size_bytes)
     cutter = cut_by_levels(found.picture, found.facts, levels, decisions)
-    workshop.cutters.put(name, cutter, cutter.size_bytes)
+    workshop.cutters.put(_cutter_name(sheet, recipe), cutter, cutter.size_bytes)
     return cutter
 
 
