@@ -9,6 +9,7 @@ from tidymargin.core.level import LEVEL_HALO_PX, level_edges, recolour_kernel
 from tidymargin.demo.drawing import Drawing
 
 SCREEN, BRASS = (62, 155, 79), (133, 114, 60)  # about as light
+PALE = (240, 235, 220)
 SIZE = 72
 MISREAD = [(0.0, 1), (1.0, 3), (0.2, 1), (1.0, 2)]  # what was told one by one, from place to place
 
@@ -24,13 +25,13 @@ def draw(broad):
     return drawing.render()[..., 3].astype(np.float32)
 
 
-def level(true, read, before, doubt=0.02, corner=(0, 0), size=SIZE):
+def level(true, read, before, doubt=0.02, corner=(0, 0), size=SIZE, colour=BRASS):
     """Return share and figure levelled in the square part at `corner`."""
     ground = np.full((*true.shape, 3), SCREEN, np.float32)
-    rgb = np.rint(true[..., None] * np.array(BRASS) + (1 - true[..., None]) * ground)
+    rgb = np.rint(true[..., None] * np.array(colour) + (1 - true[..., None]) * ground)
     at = (slice(corner[0], corner[0] + size), slice(corner[1], corner[1] + size))
     share, before = read[at].copy(), before[at].copy()
-    figure = np.full((*share.shape, 3), BRASS, np.float32)
+    figure = np.full((*share.shape, 3), colour, np.float32)
     doubts = np.full(share.shape, doubt, np.float32)
     inside_px = distance_px(true > 0.5)
     level_edges(rgb.astype(np.uint8), ground, inside_px, corner, before, doubts, 1.0, share, figure)
@@ -67,9 +68,22 @@ def test_where_nothing_was_misread_or_the_part_is_thin_all_stays(broad):
     true = draw(broad)
     read = true if broad else misread(true)
     before = true if broad else np.where(read != true, np.float32(0.5), true)
-    share, figure = level(true, read, before)
+    share, figure = level(true, read, before, colour=PALE)
     assert np.array_equal(share, read)
-    assert (figure == BRASS).all()
+    assert (figure == PALE).all()
+
+
+@pytest.mark.parametrize("colour", [BRASS, PALE])
+def test_an_edge_as_light_as_the_screen_is_evened_and_any_other_stays(colour):
+    true = draw(broad=True)
+    wave = np.float32(0.4) * np.sin(np.arange(SIZE) * 1.1).astype(np.float32)
+    read = np.where((true > 0.02) & (true < 0.98), np.clip(true + wave, 0.01, 0.99), true)
+    share, _ = level(true, read, read, colour=colour)  # nothing was told to be misread
+    if colour == PALE:
+        assert np.array_equal(share, read)
+        return
+    was, now = ((one - true).sum(axis=0)[8:-8] for one in (read, share))
+    assert now.std() < 0.5 * was.std()
 
 
 def test_a_part_is_levelled_as_in_the_whole():
@@ -112,6 +126,6 @@ def test_an_edge_far_from_anything_misread_stays_as_it_was_solved():
     solved = true + edge * np.random.default_rng(3).normal(0, 0.08, true.shape).astype(np.float32)
     read = misread(np.clip(solved, 0, 1))
     read[:, 30:] = np.clip(solved, 0, 1)[:, 30:]
-    share, _ = level(true, read, np.clip(solved, 0, 1))
+    share, _ = level(true, read, np.clip(solved, 0, 1), colour=PALE)
     assert (share != read)[:, :30].any()
     assert np.array_equal(share[:, 40:], read[:, 40:])

@@ -1,8 +1,8 @@
-"""Levelling a broad part's edge where its pixels were misread, and colours that fit a raised share.
+"""Levelling a broad part's edge where its pixels are in doubt, and colours that fit a raised share.
 
-Where a figure is about as light as the screen, the last pixels of its edge are told one by one, by what is
-beside each, and come out ragged. The edge of a broad part runs evenly, though: what was misread there, and
-what touches it, is drawn to the straight or evenly bent edge that fits it. In thin parts nothing says so.
+Where a figure is about as light as the screen, the last pixels of its edge are told by blurred chroma alone, or one
+by one by what is beside each, and come out wavering or ragged. The edge of a broad part runs evenly, though: such
+places, and what touches them, are drawn to the straight or evenly bent edge that fits. In thin parts nothing says so.
 """
 
 import cv2
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from tidymargin.core.colour import luma_at_kernel, to_luma_chroma_kernel, to_rgb_kernel
 from tidymargin.core.steady import STEADY_HALO_PX, steady_share
 
+_AS_LIGHT = 24.0  # levels of luma between figure and screen, below which chroma alone tells a rim
 _BROAD_PX = 8  # from the ground, what only a broad part has
 _MISREAD = 0.1  # by which mending changes the share of what was misread
 _TOUCHES_PX = 2
@@ -59,6 +60,19 @@ def recolour_kernel(rgb, ground, top, left, solved, share, figure):  # type: ign
                 figure[row, col, channel] = min(255.0, max(0.0, colour[channel]))
 
 
+@njit(cache=True, nogil=True)
+def _mark_as_light_kernel(ground, top, left, share, figure, out):  # type: ignore[no-untyped-def]
+    """Mark places of a rim where the figure is about as light as the screen, so that luma tells little of it."""
+    for row in range(share.shape[0]):
+        for col in range(share.shape[1]):
+            if 0.0 < share[row, col] < 1.0:
+                gap = luma_at_kernel(figure, row, col) - luma_at_kernel(
+                    ground, row + top, col + left
+                )
+                if abs(gap) <= _AS_LIGHT:
+                    out[row, col] = 1
+
+
 def level_edges(
     rgb: NDArray[np.uint8],
     ground: NDArray[np.float32],
@@ -70,7 +84,7 @@ def level_edges(
     share: NDArray[np.float32],
     figure: NDArray[np.float32],
 ) -> None:
-    """Level the edges of broad parts where places were misread.
+    """Level the edges of broad parts where places were misread, or are as light as the screen.
 
     Parameters
     ----------
@@ -91,17 +105,18 @@ def level_edges(
     figure : (h', w', 3) ndarray of float32
         The figure colours there, 0 to 255. Modified.
     """
-    misread = (np.abs(share - before) > _MISREAD).view(np.uint8)
-    if not misread.any():
+    doubtful = (np.abs(share - before) > _MISREAD).view(np.uint8)
+    _mark_as_light_kernel(ground, *corner, share, figure, doubtful)
+    if not doubtful.any():
         return
     rows, cols = (
         slice(first, first + size) for first, size in zip(corner, share.shape, strict=True)
     )
     side = 2 * _BROAD_PX + 3
     broad = cv2.dilate((inside_px > _BROAD_PX).view(np.uint8), np.ones((side, side), np.uint8))
-    touched = np.asarray(cv2.dilate(misread, np.ones((2 * _TOUCHES_PX + 1,) * 2, np.uint8))) > 0
+    touched = np.asarray(cv2.dilate(doubtful, np.ones((2 * _TOUCHES_PX + 1,) * 2, np.uint8))) > 0
     doubted = np.where(touched, np.float32(_DOUBT), doubt)
-    # what touches nothing misread stays, or it would depend on what else the region holds
+    # what touches nothing doubtful stays, or it would depend on what else the region holds
     asked = touched & (np.asarray(broad)[rows, cols] > 0)
     levelled = steady_share(share, doubted, softness_px, _MOST_OVER, asked)
     mended = share.copy()
