@@ -21,42 +21,62 @@ _BESIDE = 1  # of the eight places beside one that are as light
 _BLUR = (5, 5)  # of chroma sampled at half the size and smoothed as it is enlarged, near enough
 _ASKED_PX = 3  # how far around a place both readings are held against what is seen
 _ENOUGH = 0.75  # of the way from what the mixture holds of the screen to what a line would
-_UNIT = 8192  # of leans, in whole numbers, so that every region gets the same
-_FREE = 2 * _UNIT  # added, so that none is negative
+_MOST_LEAN = 1.9
+LEAN_UNIT = 8192
+"""Of leans, in whole numbers, so that every region gets the same."""
+
+LEAN_FREE = 2 * LEAN_UNIT
+"""Added to leans, so that none is negative."""
+
 
 OWN_SHADES_HALO_PX = _ASKED_PX + 2 * (_BLUR[0] // 2) + 2
 """How much of the surroundings a place needs."""
+
+
+@njit(cache=True, nogil=True, inline="always")
+def to_lean_unit_kernel(lean):  # type: ignore[no-untyped-def]
+    """Return a lean in whole numbers of `LEAN_UNIT`, with `LEAN_FREE` added."""
+    return int(np.rint(min(_MOST_LEAN, max(-_MOST_LEAN, lean)) * LEAN_UNIT)) + LEAN_FREE
+
+
+@njit(cache=True, nogil=True)
+def read_leans_kernel(rgb, ground, row, col, part, figure, top, left):  # type: ignore[no-untyped-def]
+    """Return how far a place leans to the screen, as seen and as solved; (row, col) is where in what was solved.
+
+    And the screen's luma and chroma there.
+    """
+    by, bu, bv = to_luma_chroma_kernel(
+        ground[top + row, left + col, 0],
+        ground[top + row, left + col, 1],
+        ground[top + row, left + col, 2],
+    )
+    _, u, v = to_luma_chroma_kernel(
+        float(rgb[top + row, left + col, 0]),
+        float(rgb[top + row, left + col, 1]),
+        float(rgb[top + row, left + col, 2]),
+    )
+    along, _ = lean_kernel(u, v, bu, bv)
+    _, fu, fv = to_luma_chroma_kernel(figure[row, col, 0], figure[row, col, 1], figure[row, col, 2])
+    leant, _ = lean_kernel(fu, fv, bu, bv)
+    return along, part * leant + 1.0 - part, by, bu, bv
 
 
 @njit(cache=True, nogil=True)
 def _read_kernel(rgb, luma, ground, share, figure, top, left, own, seen, mixed, gain):  # type: ignore[no-untyped-def]
     """Fill how far each place leans to the screen: as seen, as solved, and how much less were it a line.
 
-    `seen` and `mixed` have `_FREE` added; `gain` is 0 where there is nothing to ask.
+    `seen` and `mixed` have `LEAN_FREE` added; `gain` is 0 where there is nothing to ask.
     """
     height, width = share.shape
     for row in range(height):
         for col in range(width):
-            by, bu, bv = to_luma_chroma_kernel(
-                ground[top + row, left + col, 0],
-                ground[top + row, left + col, 1],
-                ground[top + row, left + col, 2],
-            )
-            _, u, v = to_luma_chroma_kernel(
-                float(rgb[top + row, left + col, 0]),
-                float(rgb[top + row, left + col, 1]),
-                float(rgb[top + row, left + col, 2]),
-            )
-            along, _ = lean_kernel(u, v, bu, bv)
-            along = min(1.9, max(-1.9, along))
-            _, fu, fv = to_luma_chroma_kernel(
-                figure[row, col, 0], figure[row, col, 1], figure[row, col, 2]
-            )
-            leant, _ = lean_kernel(fu, fv, bu, bv)
             part = float(share[row, col])
-            solved = min(1.9, max(-1.9, part * leant + 1.0 - part))
-            seen[row, col] = int(np.rint(along * _UNIT)) + _FREE
-            mixed[row, col] = int(np.rint(solved * _UNIT)) + _FREE
+            along, solved, by, bu, bv = read_leans_kernel(
+                rgb, ground, row, col, part, figure, top, left
+            )
+            solved = min(_MOST_LEAN, max(-_MOST_LEAN, solved))
+            seen[row, col] = to_lean_unit_kernel(along)
+            mixed[row, col] = to_lean_unit_kernel(solved)
             gain[row, col] = 0
             if not (_LEAST < part < _MOST and 0 < row < height - 1 and 0 < col < width - 1):
                 continue
@@ -65,7 +85,7 @@ def _read_kernel(rgb, luma, ground, share, figure, top, left, own, seen, mixed, 
                 continue
             leant, _ = lean_kernel(own[entry, 1], own[entry, 2], bu, bv)
             if solved > leant:
-                gain[row, col] = int(np.rint(min(1.9, solved - leant) * _UNIT))
+                gain[row, col] = int(np.rint(min(_MOST_LEAN, solved - leant) * LEAN_UNIT))
 
 
 @njit(cache=True, nogil=True)

@@ -14,9 +14,13 @@ from numpy.typing import NDArray
 
 from tidymargin.core.colour import (
     fill_luma_kernel,
-    lean_kernel,
     luma_at_kernel,
-    to_luma_chroma_kernel,
+)
+from tidymargin.core.own_shades import (
+    LEAN_FREE,
+    LEAN_UNIT,
+    read_leans_kernel,
+    to_lean_unit_kernel,
 )
 from tidymargin.core.readings import FOUND_HALO_PX, READINGS, find_readings
 
@@ -33,9 +37,6 @@ _LEAST_ALONG = 0.02  # of it, below which places have nothing to do with each ot
 _GRAINS = 2.0  # of coding noise, that leans to the screen are off by
 _WARM, _COLD = 2.0, 1.0
 _KEPT = 0.5  # of a round's odds that the next keeps, or neighbours would swap for ever
-_UNIT = 8192  # of leans, in whole numbers, so that every region gets the same
-_MOST_LEAN = 1.9
-_FREE = 2 * _UNIT  # added, so that none is negative
 _POWER = (70.0 / 256.0) ** 2  # of one place's lean, blurred
 _ROUND = np.array([(0, 1), (1, 1), (1, 0), (1, -1), (0, -1), (-1, -1), (-1, 0), (-1, 1)])
 _TURNS = np.array([(1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0)])
@@ -73,25 +74,11 @@ def _lean_both_kernel(rgb, ground, top, left, share, figure, number, grain, seen
     """Fill how far each place leans to the screen, as seen and as solved, and the variance coding gives that."""
     for row in range(share.shape[0]):
         for col in range(share.shape[1]):
-            _, bu, bv = to_luma_chroma_kernel(
-                ground[row + top, col + left, 0],
-                ground[row + top, col + left, 1],
-                ground[row + top, col + left, 2],
+            along, solved, _, bu, bv = read_leans_kernel(
+                rgb, ground, row, col, float(share[row, col]), figure, top, left
             )
-            _, u, v = to_luma_chroma_kernel(
-                float(rgb[row + top, col + left, 0]),
-                float(rgb[row + top, col + left, 1]),
-                float(rgb[row + top, col + left, 2]),
-            )
-            _, fu, fv = to_luma_chroma_kernel(
-                figure[row, col, 0], figure[row, col, 1], figure[row, col, 2]
-            )
-            along, _ = lean_kernel(u, v, bu, bv)
-            leant, _ = lean_kernel(fu, fv, bu, bv)
-            part = float(share[row, col])
-            solved = part * leant + 1.0 - part
-            seen[row, col] = int(np.rint(min(_MOST_LEAN, max(-_MOST_LEAN, along)) * _UNIT)) + _FREE
-            made[row, col] = int(np.rint(min(_MOST_LEAN, max(-_MOST_LEAN, solved)) * _UNIT)) + _FREE
+            seen[row, col] = to_lean_unit_kernel(along)
+            made[row, col] = to_lean_unit_kernel(solved)
             if number[row, col] >= 0:
                 power = max(1.0, bu * bu + bv * bv)
                 noise[number[row, col]] = (_GRAINS * grain) ** 2 / power
@@ -99,7 +86,7 @@ def _lean_both_kernel(rgb, ground, top, left, share, figure, number, grain, seen
 
 @njit(cache=True, nogil=True)
 def _make_kernel(number, odds, leans, made, held):  # type: ignore[no-untyped-def]
-    """Fill what the readings make of the screen's lean, place by place and over the region, in `_UNIT`."""
+    """Fill what the readings make of the screen's lean, place by place and over the region, in `LEAN_UNIT`."""
     for row in range(number.shape[0]):
         for col in range(number.shape[1]):
             at = number[row, col]
@@ -109,8 +96,7 @@ def _make_kernel(number, odds, leans, made, held):  # type: ignore[no-untyped-de
             for reading in range(READINGS):
                 total += odds[at, reading] * leans[at, reading]
             held[at] = total
-            total = min(_MOST_LEAN, max(-_MOST_LEAN, total))
-            made[row, col] = int(np.rint(total * _UNIT)) + _FREE
+            made[row, col] = to_lean_unit_kernel(total)
 
 
 @njit(cache=True, nogil=True)
@@ -239,8 +225,8 @@ def weigh_readings(
 
     for warmth in np.geomspace(_WARM, _COLD, _ROUNDS):
         _make_kernel(number, odds, leans, made, held)
-        short = (seen.astype(np.int32) - blur(made) + 2 * _FREE).astype(np.uint16)
-        missing = ((blur(short) - 2 * _FREE) / np.float32(_UNIT)).astype(np.float32)
+        short = (seen.astype(np.int32) - blur(made) + 2 * LEAN_FREE).astype(np.uint16)
+        missing = ((blur(short) - 2 * LEAN_FREE) / np.float32(LEAN_UNIT)).astype(np.float32)
         _weigh_odds_kernel(
             number, luma, share, found.parts, found.lumas, leans, costs, along, noise, missing, held, warmth,
             odds, spare,
