@@ -11,7 +11,13 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import lean_kernel, luma_at_kernel, to_luma_chroma_kernel, to_rgb_kernel
+from tidymargin.core.colour import (
+    fill_luma_kernel,
+    lean_kernel,
+    luma_at_kernel,
+    to_luma_chroma_kernel,
+    to_rgb_kernel,
+)
 
 _NEAR_PX = 6  # from a place, where a colour of the figure shows that it may be made of
 _RIM_PX = 2  # from what is not solid
@@ -46,6 +52,8 @@ class Readings:
     ----------
     number : (h, w) ndarray of int32
         Which of the N each place is; -1 for none.
+    luma : (h, w) ndarray of float32
+        Of the figure's colour as it was solved.
     parts, lumas, leans : (N, READINGS) ndarray of float32
         Each reading's share, its figure's luma, and how far the place as a whole leans to the screen's hue.
     costs : (N, READINGS) ndarray of float32
@@ -55,6 +63,7 @@ class Readings:
     """
 
     number: NDArray[np.int32]
+    luma: NDArray[np.float32]
     parts: NDArray[np.float32]
     lumas: NDArray[np.float32]
     leans: NDArray[np.float32]
@@ -212,22 +221,18 @@ def find_readings(
     ground: NDArray[np.float32],
     corner: tuple[int, int],
     own_rgb: NDArray[np.float32],
-    luma: NDArray[np.float32],
     share: NDArray[np.float32],
     figure: NDArray[np.float32],
 ) -> Readings | None:
     """Find the places that two of the figure's even colours may explain; None without any.
 
-    Parameters
-    ----------
-    rgb, ground, corner, own_rgb, share, figure :
-        As for `weighing.weigh_readings`.
-    luma : (h', w') ndarray of float32
-        Luma of `figure`.
+    The parameters are those of `weighing.weigh_readings`.
     """
     if len(own_rgb) < 2:
         return None
     own = np.array([to_luma_chroma_kernel(*map(float, colour)) for colour in own_rgb])
+    luma = np.empty(share.shape, np.float32)
+    fill_luma_kernel(figure, luma)
     beside = np.ones((2 * _RIM_PX + 1,) * 2, np.uint8)
     rim = np.asarray(cv2.dilate((share < _OPEN).view(np.uint8), beside)) > 0
     shown, number = _show(figure, share > _SOLID, own_rgb), np.empty(share.shape, np.int32)
@@ -240,4 +245,4 @@ def find_readings(
         rgb, ground, *corner, luma, share, figure, own, own_rgb, shown, number,
         parts, lumas, leans, costs, colours,
     )  # fmt: skip
-    return Readings(number, parts, lumas, leans, costs, colours)
+    return Readings(number, luma, parts, lumas, leans, costs, colours)

@@ -12,10 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import (
-    fill_luma_kernel,
-    luma_at_kernel,
-)
+from tidymargin.core.colour import luma_at_kernel
 from tidymargin.core.own_shades import (
     LEAN_FREE,
     LEAN_UNIT,
@@ -205,9 +202,7 @@ def weigh_readings(
     figure : (h', w', 3) ndarray of float32
         The figure's colours there, 0 to 255. Modified.
     """
-    luma = np.empty(share.shape, np.float32)
-    fill_luma_kernel(figure, luma)
-    found = find_readings(rgb, ground, corner, own_rgb, luma, share, figure)
+    found = find_readings(rgb, ground, corner, own_rgb, share, figure)
     if found is None:
         return
     number, leans, costs = found.number, found.leans, found.costs
@@ -228,8 +223,8 @@ def weigh_readings(
         short = (seen.astype(np.int32) - blur(made) + 2 * LEAN_FREE).astype(np.uint16)
         missing = ((blur(short) - 2 * LEAN_FREE) / np.float32(LEAN_UNIT)).astype(np.float32)
         _weigh_odds_kernel(
-            number, luma, share, found.parts, found.lumas, leans, costs, along, noise, missing, held, warmth,
-            odds, spare,
+            number, found.luma, share, found.parts, found.lumas, leans, costs, along, noise, missing,
+            held, warmth, odds, spare,
         )  # fmt: skip
         odds, spare = spare, odds
     _mix_odds_kernel(number, odds, found.parts, costs, found.colours, share, figure)
