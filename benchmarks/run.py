@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import users
+from benchmarks import fuzz, kills, users
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -91,7 +91,21 @@ def main() -> None:
     parser.add_argument(
         "--users", type=float, metavar="SECONDS", help="only let eight users work for so long"
     )
+    parser.add_argument(
+        "--fuzz", type=int, metavar="COUNT", help="only decode so many spoilt files"
+    )
+    parser.add_argument(
+        "--kills",
+        type=int,
+        metavar="ROUNDS",
+        help="only end and damage a working server so many times",
+    )
     options = parser.parse_args()
+    if options.fuzz is not None or options.kills is not None:
+        all_well = fuzz.main(options.fuzz) if options.fuzz is not None else True
+        if options.kills is not None:
+            all_well = kills.main(options.kills) and all_well
+        raise SystemExit(0 if all_well else 1)
     if options.users is not None:
         users.main(options.users, in_windows=options.windows)
         return

@@ -4,7 +4,13 @@ from tidymargin.core.errors import (
     BadImageError,
     BadParameterError,
     BadRecipeError,
+    BusyError,
+    DamagedDatabaseError,
+    DamagedFileError,
     DomainError,
+    FaultError,
+    FileThereError,
+    FolderInUseError,
     NoGroundError,
     NotFoundError,
     OlderEngineError,
@@ -14,6 +20,7 @@ from tidymargin.core.errors import (
     StorageFullError,
     TooLargeError,
     UnusableArgumentError,
+    UnusableFolderError,
 )
 
 OUTCOMES: dict[type[DomainError], tuple[int, int]] = {  # error: (HTTP status, exit code)
@@ -29,6 +36,13 @@ OUTCOMES: dict[type[DomainError], tuple[int, int]] = {  # error: (HTTP status, e
     StorageFullError: (507, 74),
     StoppedError: (503, 75),
     RefusedError: (403, 77),
+    FileThereError: (409, 77),
+    FolderInUseError: (503, 75),
+    UnusableFolderError: (503, 77),
+    DamagedDatabaseError: (503, 65),
+    DamagedFileError: (503, 65),
+    BusyError: (503, 75),
+    FaultError: (500, 70),
 }
 
 OUR_BUG = (500, 70)

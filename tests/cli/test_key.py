@@ -6,7 +6,7 @@ import pytest
 from click.testing import CliRunner
 
 from tests.conftest import to_png
-from tidymargin.cli import main
+from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, read_recipe
 from tidymargin.services.exporting import key_file

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from tidymargin.core.errors import BadRecipeError
 from tidymargin.formats.recipe import (
+    MOST_FENCE_PLACES,
     STEPS,
     Recipe,
     change_recipe,
@@ -67,3 +68,22 @@ def test_the_schema_names_the_seven_steps_and_allows_nothing_else():
     assert schema["additionalProperties"] is False
     assert all(part["additionalProperties"] is False for part in schema["$defs"].values())
     json.dumps(schema)
+
+
+def test_lists_are_bounded_where_they_come_in_and_what_was_stored_before_is_still_read_and_shortened():
+    long = [[n % 90, n // 90] for n in range(MOST_FENCE_PLACES + 1)]
+    for values in ({"fences": [long]}, {"fences": [long[:2]] * 101}, {"picks": [{"x": 1, "y": 2}] * 1001},
+                   {"drops": long * 20}, {"guards": [{"colour": "#ffffff"}] * 101}):  # fmt: skip
+        with pytest.raises(BadRecipeError, match="at most"):
+            change_recipe(Recipe(), "reach", **values)
+        with pytest.raises(BadRecipeError, match="at most"):
+            read_recipe(json.dumps({"reach": values}))
+    assert recipe_schema()["$defs"]["ReachStep"]["properties"]["picks"]["maxItems"] == 1000
+    bodies = {name: step.to_json() for name, step in Recipe().steps.items()}
+    bodies["reach"] = json.dumps({"fences": [long, long]})
+    stored = from_steps(bodies)
+    assert len(stored.reach.fences[0]) == MOST_FENCE_PLACES + 1
+    tuned = change_recipe(stored, "reach", tolerance=7)
+    assert len(change_recipe(tuned, "reach", fences=[long]).reach.fences) == 1
+    with pytest.raises(BadRecipeError, match="at most"):
+        change_recipe(tuned, "reach", fences=[long, long, [*long, [1, 1]]])

@@ -58,14 +58,14 @@ def test_a_cache_that_is_deleted_or_damaged_is_not_noticed(tmp_path, badge_png):
 
 
 def test_the_disk_cache_keeps_to_its_limit_and_forgets_the_longest_unused(tmp_path):
-    cache = DiskCache(tmp_path / "cache", 25)
+    cache = DiskCache(tmp_path / "cache", 80)
     assert cache.get("a") is None
     cache.put("a", b"x" * 10)
     cache.put("b", b"y" * 10)
-    first = next(p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.read_bytes() == b"x" * 10)  # fmt: skip
+    first = next(p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.read_bytes().endswith(b"x" * 10))  # fmt: skip
     os.utime(first, (1, 1))
     assert cache.get("a") == b"x" * 10  # used now
-    second = next(p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.read_bytes() == b"y" * 10)  # fmt: skip
+    second = next(p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.read_bytes().endswith(b"y" * 10))  # fmt: skip
     os.utime(second, (2, 2))
     cache.put("c", b"z" * 10)
     assert (cache.get("a"), cache.get("b"), cache.get("c")) == (b"x" * 10, None, b"z" * 10)

@@ -18,7 +18,7 @@ from tidymargin.services.opening import (
     read_recipe_of,
 )
 from tidymargin.services.reasons import explain_tolerance, find_reasons
-from tidymargin.services.reporting import report_file
+from tidymargin.services.reporting import report_picture
 from tidymargin.services.viewing import View, make_crop, make_thumbnail, render_view
 
 
@@ -185,10 +185,11 @@ def test_the_kind_and_nature_that_a_person_says_are_measured_and_reported(worksh
     said = [str(reason) for reason in (*find_reasons(facts), explain_tolerance(facts))]
     assert any("darker at the" in line for line in said)
     assert any("density varies" in line for line in said)
-    report = report_file(workshop.originals.load(now.original), read_recipe_of(now))
+    picture = decode_picture(workshop.originals.load(now.original)).picture
+    report = report_picture(picture, read_recipe_of(now))
     assert (report["ground"], report["nature"], report["width"]) == ("paper", "ink", PAD_PX)
     assert report["inks"]
     auto = change_recipe(read_recipe_of(now), "ground", kind="auto", figure="auto")
-    told = report_file(workshop.originals.load(now.original), auto)
+    told = report_picture(picture, auto)
     assert (told["ground"], told["nature"]) == ("flat", "opaque")
     assert told["groups"] == [{"count": 7, "edge": "left", "area_px": told["groups"][0]["area_px"]}]

@@ -221,6 +221,7 @@ def test_a_change_of_colours_finds_nothing_of_reach_anew(workshop, sheet):
 
 def test_a_restart_finds_the_same_cut(workshop, sheet):
     before = export_sheet(workshop, settings.set_tolerance(workshop, sheet.id, sheet.head, 9))
+    workshop.close()
     again = open_workshop(workshop.folder)
     assert export_sheet(again, again.sheets.load(sheet.id)) == before
     again.close()

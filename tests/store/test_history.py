@@ -4,10 +4,10 @@ from dataclasses import replace
 import pytest
 from sqlalchemy import event
 
-from tidymargin.core.errors import NotFoundError, StaleHeadError, StorageFullError
+from tidymargin.core.errors import DamagedFileError, NotFoundError, StaleHeadError, StorageFullError
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.opening import read_recipe_of, to_state
-from tidymargin.store import originals as originals_module
+from tidymargin.store import aside
 from tidymargin.store.database import open_database
 from tidymargin.store.originals import Originals
 from tidymargin.store.sheets import NewSheet, Sheets
@@ -84,7 +84,8 @@ def test_a_sheet_that_is_not_there_is_said(sheets):
 def test_originals_are_kept_once_under_their_hash_and_strays_cleared(tmp_path):
     (tmp_path / "o").mkdir()
     (tmp_path / "o" / "half.part").write_bytes(b"x")
-    folder = Originals(tmp_path / "o")
+    folder = Originals(tmp_path / "o", tmp_path / "aside")
+    folder.drop_parts()
     name = folder.save(b"picture")
     assert folder.save(b"picture") == name
     assert folder.load(name) == b"picture"
@@ -93,24 +94,41 @@ def test_originals_are_kept_once_under_their_hash_and_strays_cleared(tmp_path):
         folder.load("f" * 64)
 
 
-def test_only_old_originals_that_no_sheet_names_are_swept(tmp_path):
-    folder = Originals(tmp_path)
-    named, orphan, fresh = (folder.save(data) for data in (b"named", b"orphan", b"fresh"))
-    for name in (named, orphan):
-        os.utime(tmp_path / name[:2] / name, (0, 0))
-    folder.sweep({named})
+def test_originals_that_no_sheet_names_are_set_aside_and_come_back_when_one_does(tmp_path):
+    folder = Originals(tmp_path / "o", tmp_path / "aside")
+    named, orphan = (folder.save(data) for data in (b"named", b"orphan"))
+    os.utime(tmp_path / "o" / orphan[:2] / orphan, (0, 0))
+    folder.reconcile({named})
     assert folder.load(named) == b"named"
-    assert folder.load(fresh) == b"fresh"
-    assert folder.size_of(orphan) == 0
+    assert not folder.is_there(orphan)
+    assert folder.list_aside() == {orphan}
+    assert folder.load_aside(orphan) == b"orphan"
+    folder.reconcile({named, orphan})
+    assert folder.load(orphan) == b"orphan"
+    assert folder.list_aside() == set()
+
+
+def test_an_original_that_was_changed_on_the_disk_is_not_taken_for_itself_and_mended_by_adding_it(
+    tmp_path,
+):
+    folder = Originals(tmp_path / "o", tmp_path / "aside")
+    name = folder.save(b"picture")
+    place = tmp_path / "o" / name[:2] / name
+    place.write_bytes(b"pictury")
+    with pytest.raises(DamagedFileError, match="changed or damaged"):
+        folder.load(name)
+    assert not folder.is_whole(name)
+    assert folder.save(b"picture") == name
+    assert folder.load(name) == b"picture"
 
 
 def test_a_full_disk_is_said_and_leaves_nothing_half(tmp_path, monkeypatch):
-    folder = Originals(tmp_path)
+    folder = Originals(tmp_path / "o", tmp_path / "aside")
 
     def fail(_handle):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(originals_module.os, "fsync", fail)
+    monkeypatch.setattr(aside.os, "fsync", fail)
     with pytest.raises(StorageFullError, match="disk is full"):
         folder.save(b"picture")
     assert [p for p in tmp_path.rglob("*") if p.is_file()] == []

@@ -103,12 +103,12 @@ def test_what_a_click_would_take_is_a_mask_of_just_that(client, workshop, sheet)
     assert not nothing.any()  # cleared already
 
 
-def test_a_thumbnail_is_small_and_may_be_kept_for_ever(client, sheet):
+def test_a_thumbnail_is_small_and_may_be_kept_for_a_day(client, sheet):
     answer = client.get(f"/sheets/{sheet.id}/thumbnail.png")
     with Image.open(io.BytesIO(answer.data)) as image:
         assert image.format == "PNG"
         assert max(image.size) <= 320
-    assert "immutable" in answer.headers["Cache-Control"]
+    assert answer.headers["Cache-Control"] == "private, max-age=86400"
     for gone in ("older.png", "jumps/99.png", "pockets/99.png", "specks.png"):
         assert client.get(f"/sheets/{sheet.id}/{gone}").status_code == 404
 

@@ -1,25 +1,14 @@
 """A killed server, a full disk, a long history: nothing that was acknowledged is ever lost."""
 
 import hashlib
-import http.client
 import io
-import os
 import random
-import re
 import resource
-import socket
-import subprocess
-import sys
-import threading
-import time
-from contextlib import closing
-from pathlib import Path
-from urllib.parse import urlencode
 
 import numpy as np
 import pytest
 
-import tidymargin
+from benchmarks.kills import Ordeal, Server
 from tests.conftest import to_png
 from tidymargin.services import deciding, history, settings
 from tidymargin.services.exporting import export_sheet
@@ -27,128 +16,15 @@ from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.services.workshop import open_workshop
 from tidymargin.web.app import IN_MEMORY_BYTES
 
-KILLS = 20
+ROUNDS = 20
 
 
-class Server:
-    """The real server in a process of its own, and a browser's session with it."""
-
-    def __init__(self, folder, cookie=None, token=None):
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = free.getsockname()[1]
-        command = [sys.executable, "-m", "tidymargin.cli", "serve", "--port", str(self.port)]
-        source = str(Path(tidymargin.__file__).parent.parent)
-        environment = {**os.environ, "TIDYMARGIN_DATA": str(folder), "PYTHONPATH": source}
-        self.process = subprocess.Popen(
-            command, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
-        self.cookie, self.token = cookie, token
-        for _ in range(300):
-            try:
-                status, headers, body = self.ask("GET", "/")
-            except OSError:
-                time.sleep(0.1)
-                continue
-            assert status == 200
-            if self.token is None:
-                self.cookie = headers["Set-Cookie"].split(";")[0]
-                self.token = re.search(r'data-token="([^"]+)"', body.decode()).group(1)
-            return
-        self.kill()
-        raise AssertionError("the server did not begin")
-
-    def ask(self, method, path, body=None, kind=None):
-        headers = {"Accept": "application/json"}
-        if self.token:
-            headers |= {"Cookie": self.cookie, "X-CSRFToken": self.token}
-        if kind:
-            headers["Content-Type"] = kind
-        with closing(http.client.HTTPConnection("127.0.0.1", self.port, timeout=20)) as connection:
-            connection.request(method, path, body, headers)
-            answer = connection.getresponse()
-            return answer.status, answer.headers, answer.read()
-
-    def upload(self, data, name):
-        limit = "b0undary"
-        head = (
-            f'--{limit}\r\nContent-Disposition: form-data; name="picture"; filename="{name}"\r\n'
-            "Content-Type: image/png\r\n\r\n"
-        )
-        body = head.encode() + data + f"\r\n--{limit}--\r\n".encode()
-        return self.ask("POST", "/sheets", body, f"multipart/form-data; boundary={limit}")
-
-    def change(self, sheet, path, **values):
-        form = "application/x-www-form-urlencoded"
-        return self.ask("POST", f"/sheets/{sheet}/{path}", urlencode(values), form)
-
-    def head(self, sheet):
-        return int(re.search(rb"\d+", self.ask("GET", f"/sheets/{sheet}/head")[2]).group())
-
-    def kill(self):
-        self.process.kill()
-        self.process.wait()
-
-
-def small_png(number):
-    rgb = np.full((24, 24, 3), 255, np.uint8)
-    rgb[6:18, 6:18] = (number % 251, number // 251, 90)
-    return to_png(rgb)
-
-
-def test_a_server_killed_at_any_moment_loses_nothing_that_it_acknowledged(tmp_path):
-    chance = random.Random(7)
-    numbers = iter(range(1, 100_000))
-    added, changed = [], []  # what was acknowledged: (sheet, bytes), (sheet, state, margin)
-
-    def upload(server):
-        while True:
-            data = small_png(next(numbers))
-            status, _, body = server.upload(data, "p.png")
-            assert status == 201, body
-            added.append((int(re.search(rb"sheets/(\d+)", body).group(1)), data))
-
-    def change(server):
-        while True:
-            head, margin = server.head(1), next(numbers) % 4000
-            values = {"seen": head, "extent": "trim", "margin_px": margin}
-            status, _, body = server.change(1, "export", **values)
-            assert status in (303, 409), body
-            if status == 303 and server.head(1) != head:
-                changed.append((server.head(1), margin))
-
-    def until_killed(work, server):
-        with pytest.raises((OSError, http.client.HTTPException, AttributeError)):
-            work(server)
-
-    server = Server(tmp_path)
-    cookie, token = server.cookie, server.token
-    assert server.upload(small_png(0), "first.png")[0] == 201
-    for _ in range(KILLS):
-        threads = [
-            threading.Thread(target=until_killed, args=(w, server)) for w in (upload, change)
-        ]
-        before, latest = (len(added), len(changed)), time.monotonic() + 60
-        for thread in threads:
-            thread.start()
-        # however busy the machine: at a random moment after something of both kinds got through
-        while before[0] == len(added) or before[1] == len(changed):
-            assert time.monotonic() < latest
-            time.sleep(0.01)
-        time.sleep(chance.uniform(0, 0.8))
-        server.kill()
-        for thread in threads:
-            thread.join(30)
-        server = Server(tmp_path, cookie, token)
-    server.kill()
-    assert min(len(added), len(changed)) >= KILLS
-    workshop = open_workshop(tmp_path)
-    for sheet, data in added:
-        assert workshop.originals.load(workshop.sheets.load(sheet).original) == data
-    states = {state.id: state for state in workshop.sheets.list_states(1)}
-    for head, margin in changed:
-        assert f'"margin_px":{margin}' in states[head].bodies["export"].replace(" ", "")
-    workshop.close()
+def test_a_server_ended_in_the_middle_of_anything_loses_nothing_that_it_acknowledged(tmp_path):
+    ordeal = Ordeal(tmp_path, seed=7)
+    ordeal.go_through(ROUNDS)  # one in five with a damaged database or a deleted cache
+    assert len(ordeal.told) >= 2  # the doctor was needed, and said what it did
+    assert min(len(ordeal.added), len(ordeal.changed)) >= ROUNDS
+    assert ordeal.list_losses() == []
 
 
 @pytest.fixture
@@ -189,6 +65,7 @@ def test_a_full_disk_is_said_in_a_sentence_and_loses_nothing_saved(
     assert "could not be saved" in told["message"]
     assert "everything saved before is safe" in told["hint"]
     full_disk(resource.RLIM_INFINITY)
+    workshop.close()
     again = open_workshop(workshop.folder)
     assert [s.id for s in again.sheets.list_all()] == [sheet.id]
     assert again.sheets.load(sheet.id).head == kept.head

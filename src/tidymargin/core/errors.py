@@ -67,3 +67,33 @@ class StoppedError(DomainError):
 
 class UnusableArgumentError(DomainError):
     """A command's arguments do not go together or name what is not there."""
+
+
+class FileThereError(DomainError):
+    """A file would be replaced that nobody said may be."""
+
+
+class FolderInUseError(DomainError):
+    """Another process owns the data folder."""
+
+
+class UnusableFolderError(DomainError):
+    """The data folder cannot be read, written or is none."""
+
+
+class DamagedDatabaseError(DomainError):
+    """The database is missing, damaged, or of a version that is newer (`is_newer`) than any that is known."""
+
+    is_newer = False
+
+
+class DamagedFileError(DomainError):
+    """A file that was kept is not any more what it was when it was kept."""
+
+
+class BusyError(DomainError):
+    """What is asked for is held by something else for now."""
+
+
+class FaultError(DomainError):
+    """Our own fault, said to whoever met it; its cause stands in the log."""

@@ -1,11 +1,13 @@
 """The Skerrow Almanac's sheets: a small publisher of tide tables that was made up for Tidy Margin."""
 
+import tempfile
 from collections.abc import Collection
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.errors import FileThereError
 from tidymargin.demo.drawing import Drawing, Points, lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.sketches import (
@@ -227,6 +229,17 @@ def make_almanac(scale: float = 1.0, names: Collection[str] = ()) -> list[TrueCa
 
 def write_almanac(folder: Path) -> None:
     """Write the demo's sheets as truth folders, unless they are there."""
-    for case in make_almanac():
-        if not (folder / case.name / "case.json").exists():
-            write_case(case, folder)
+    missing = [case for case in make_almanac() if not (folder / case.name / "case.json").exists()]
+    if not missing:
+        return
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=folder) as aside:
+        for case in missing:  # each whole or not at all, and never over anything that is there
+            write_case(case, Path(aside))
+            try:
+                (Path(aside) / case.name).rename(folder / case.name)
+            except OSError as error:
+                raise FileThereError(
+                    f"{folder / case.name} is there and is no demo sheet.",
+                    hint="Move it away, or choose another folder with TIDYMARGIN_DATA.",
+                ) from error

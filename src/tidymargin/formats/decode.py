@@ -1,15 +1,19 @@
 """Reading picture files: what a file is, is decided by its content, never by its name."""
 
 import io
+import logging
 import struct
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import BinaryIO
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageCms, ImageOps, PngImagePlugin, UnidentifiedImageError
 
-from tidymargin.core.errors import BadImageError, TooLargeError
+from tidymargin.core.errors import BadImageError, DomainError, TooLargeError
 from tidymargin.core.picture import Picture
 
 MAX_FILE_BYTES = 500 * 1024 * 1024
@@ -19,6 +23,15 @@ MAX_SIDE_PX = 60_000
 _FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP")
 _READABLE = "PNG, JPEG, WebP, TIFF, GIF or BMP"
 _SRGB = ImageCms.createProfile("sRGB")
+_BAND_PX = 4_000_000  # of wide values, brought to 8 bits at a time
+_MOST_PROFILE_BYTES = 16 * 1024 * 1024
+_BYTES_PX = {"WEBP": 20, "GIF": 14}
+_OTHER_BYTES_PX = 12
+"""What decoding takes at its peak for each pixel; see docs/memory.md."""
+_SLOWEST_PX_S = 3e6  # decoded in a second at the very least, on a slow and busy machine
+_LEAST_S = 9.0
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,9 +56,35 @@ class Decoded:
     remarks: tuple[str, ...]
 
 
-def _refuse_by_magic(data: bytes) -> None:
-    head = data[:64]
-    if not data:
+@dataclass(frozen=True, slots=True)
+class Size:
+    """What is known of a picture file before its pixels are decoded.
+
+    Parameters
+    ----------
+    width, height : int
+        In pixels, as stored.
+    peak_bytes : int
+        What decoding takes at its peak.
+    most_s : float
+        Within how many seconds it must be done, or it is given up.
+    """
+
+    width: int
+    height: int
+    peak_bytes: int
+    most_s: float
+
+
+def refuse_by_head(head: bytes) -> None:
+    """Refuse what the first 64 bytes of a file show to be no picture that can be read.
+
+    Raises
+    ------
+    BadImageError, TooLargeError
+        With what it is instead.
+    """
+    if not head:
         raise BadImageError("This file is empty.", hint="Export or copy it again and add that.")
     if head.startswith(b"\x89PNG\r\n\x1a\n") and head[12:16] == b"IHDR" and len(head) >= 24:
         _require_size(*struct.unpack(">II", head[16:24]))  # even where the rest is damaged
@@ -112,9 +151,14 @@ def _to_srgb(image: Image.Image, remarks: list[str]) -> Image.Image:
 def _to_8_bit(image: Image.Image, remarks: list[str]) -> Image.Image:
     """Bring 16 bits and more a channel, which the library keeps as integers or floats, to 8."""
     if image.mode.startswith("I"):
-        values = np.asarray(image).astype(np.int64)
+        values = np.asarray(image)
         remarks.append("Reduced from 16 to 8 bits a channel")
-        return Image.fromarray(np.clip((values + 128) // 257, 0, 255).astype(np.uint8))
+        reduced = np.empty(values.shape, np.uint8)
+        rows = max(1, _BAND_PX // values.shape[1])
+        for top in range(0, len(values), rows):
+            band = values[top : top + rows].astype(np.int64)
+            reduced[top : top + rows] = np.clip((band + 128) // 257, 0, 255)
+        return Image.fromarray(reduced)
     if image.mode == "F":
         values = np.asarray(image)
         if not np.isfinite(values).all() or values.min() < 0 or values.max() > 1:
@@ -150,13 +194,68 @@ def _read_dots_per_inch(image: Image.Image) -> float | None:
     return round(value, 2) if 1 <= value <= 100_000 else None
 
 
+def _turn_upright(image: Image.Image, remarks: list[str]) -> None:
+    try:
+        ImageOps.exif_transpose(image, in_place=True)
+    except Exception:  # noqa: BLE001 - notes beside the pixels, in which anything may stand
+        remarks.append("What it says of its orientation is damaged and was passed over")
+
+
+def _has_more_frames(file: BinaryIO) -> bool:
+    """Whether a second picture stands in the file; one step is taken to see, however many there may be."""
+    try:
+        file.seek(0)
+        with Image.open(file, formats=_FORMATS) as image:
+            if image.format == "MPO":  # a photo and smaller copies of it
+                return False
+            image.seek(1)
+    except Exception:  # noqa: BLE001 - the first picture is read already; nothing of another is needed
+        return False
+    return True
+
+
+def _refuse_file(file: BinaryIO) -> None:
+    size = file.seek(0, io.SEEK_END)
+    file.seek(0)
+    if size > MAX_FILE_BYTES:
+        raise TooLargeError(
+            f"Expected a file of at most 500 MB, got {size / 1024**2:,.0f} MB.",
+            hint="Save it as PNG or JPEG and add that.",
+        )
+    refuse_by_head(file.read(64))
+    file.seek(0)
+
+
+def measure_size(file: BinaryIO) -> Size:
+    """Return how large the picture in a file is, without decoding its pixels.
+
+    Raises
+    ------
+    TooLargeError, BadImageError
+        As by `decode_file`.
+    """
+    with _complaints_in_words():
+        _refuse_file(file)
+        with Image.open(file, formats=_FORMATS) as image:
+            _require_size(*image.size)
+            width, height = image.size
+            per_px = _BYTES_PX.get(str(image.format), _OTHER_BYTES_PX)
+    area_px = width * height
+    return Size(width, height, per_px * area_px, _LEAST_S + area_px / _SLOWEST_PX_S)
+
+
 def decode_picture(data: bytes) -> Decoded:
+    """Decode a picture file's bytes; see `decode_file`."""
+    return decode_file(io.BytesIO(data))
+
+
+def decode_file(file: BinaryIO) -> Decoded:
     """Decode a picture file to 8-bit sRGB, upright.
 
     Parameters
     ----------
-    data : bytes
-        The whole file: PNG, JPEG, WebP, TIFF, GIF (its first frame) or BMP.
+    file : binary file
+        All of it: PNG, JPEG, WebP, TIFF, GIF (its first frame) or BMP.
 
     Returns
     -------
@@ -170,46 +269,64 @@ def decode_picture(data: bytes) -> Decoded:
     BadImageError
         Anything else that cannot be read: the message says what came and what to do.
     """
-    if len(data) > MAX_FILE_BYTES:
-        raise TooLargeError(
-            f"Expected a file of at most 500 MB, got {len(data) / 1024**2:,.0f} MB.",
-            hint="Save it as PNG or JPEG and add that.",
-        )
-    _refuse_by_magic(data)
     remarks: list[str] = []
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # its own size warning and damaged EXIF: both handled here
-        try:
-            with Image.open(io.BytesIO(data), formats=_FORMATS) as image:
-                _require_size(*image.size)
-                name = "JPEG" if image.format == "MPO" else str(image.format)
-                dots_per_inch = _read_dots_per_inch(image)
-                if getattr(image, "n_frames", 1) > 1 and name != "JPEG":
-                    remarks.append("The first of several frames was taken")
-                image.load()
-                ImageOps.exif_transpose(image, in_place=True)
-                picture = _split_alpha(_to_srgb(_to_8_bit(image, remarks), remarks), remarks)
-        except Image.DecompressionBombError as error:
-            raise TooLargeError(
-                f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got far more.",
-                hint="Scale it down or cut it into parts, and add those.",
-            ) from error
-        except UnidentifiedImageError as error:
-            raise BadImageError(
-                f"Expected {_READABLE}; this file’s content is none of them.",
-                hint="Open it in the program it came from, save it as PNG, and add that.",
-            ) from error
-        except MemoryError as error:
-            raise TooLargeError(
-                "This picture needs more memory than there is.", hint="Scale it down and add that."
-            ) from error
-        except (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError) as error:
-            raise BadImageError(
-                "This file breaks off or is damaged: its pixels cannot all be read.",
-                hint="Copy or export it again and add that.",
-            ) from error
+    with _complaints_in_words():
+        _refuse_file(file)
+        with Image.open(file, formats=_FORMATS) as image:
+            _require_size(*image.size)
+            name = "JPEG" if image.format == "MPO" else str(image.format)
+            dots_per_inch = _read_dots_per_inch(image)
+            image.load()
+            _turn_upright(image, remarks)
+            picture = _split_alpha(_to_srgb(_to_8_bit(image, remarks), remarks), remarks)
+        if _has_more_frames(file):
+            remarks.insert(0, "The first of several frames was taken")
     return Decoded(picture, name, dots_per_inch, tuple(remarks))
+
+
+@contextmanager
+def _complaints_in_words() -> Iterator[None]:
+    """Say in words whatever the library complains of; what nobody foresaw goes into the log as well."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter(
+                "ignore"
+            )  # its own size warning and damaged EXIF: both handled here
+            yield
+    except DomainError:
+        raise
+    except Image.DecompressionBombError as error:
+        raise TooLargeError(
+            f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got far more.",
+            hint="Scale it down or cut it into parts, and add those.",
+        ) from error
+    except UnidentifiedImageError as error:
+        raise BadImageError(
+            f"Expected {_READABLE}; this file’s content is none of them.",
+            hint="Open it in the program it came from, save it as PNG, and add that.",
+        ) from error
+    except MemoryError as error:
+        raise TooLargeError(
+            "This picture needs more memory than there is.", hint="Scale it down and add that."
+        ) from error
+    except (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError) as error:
+        if "too large" in str(error):  # of what is squeezed into a PNG beside its pixels
+            raise TooLargeError(
+                "Its colour profile or notes take more than 16 MB, beside the pixels themselves.",
+                hint="Save it again without them and add that.",
+            ) from error
+        raise BadImageError(
+            "This file breaks off or is damaged: its pixels cannot all be read.",
+            hint="Copy or export it again and add that.",
+        ) from error
+    except Exception as error:
+        log.warning("a decoder failed in a way of its own", exc_info=True)
+        raise BadImageError(
+            "This file cannot be read.", hint="Copy or export it again and add that."
+        ) from error
 
 
 # The limits above are checked before any pixel is decoded; the library's own lower one would only warn.
 Image.MAX_IMAGE_PIXELS = None
+# Its own limit of 1 MB is less than what profiles of printing presses take.
+PngImagePlugin.MAX_TEXT_CHUNK = _MOST_PROFILE_BYTES

@@ -105,6 +105,23 @@ def encode_png(rgba: NDArray[np.uint8], *, dots_per_inch: float | None = None) -
     return b"".join(encode_bands([rgba], height, width, dots_per_inch=dots_per_inch))
 
 
+def is_whole_png(data: bytes) -> bool:
+    """Whether bytes are a PNG of which no chunk is missing or changed."""
+    if not data.startswith(_SIGNATURE):
+        return False
+    at = len(_SIGNATURE)
+    while at + 12 <= len(data):
+        length = int.from_bytes(data[at : at + 4])
+        kind = data[at + 4 : at + 8]
+        end = at + 12 + length
+        if _chunk(kind, data[at + 8 : end - 4]) != data[at:end]:
+            return False
+        if kind == b"IEND":
+            return end == len(data)
+        at = end
+    return False
+
+
 def encode_quick(rgba: NDArray[np.uint8]) -> bytes:
     """Encode straight RGBA, (H, W, 4) uint8, as a PNG that only passes by, with least compression."""
     bgra = cv2.cvtColor(rgba, cv2.COLOR_RGBA2BGRA)

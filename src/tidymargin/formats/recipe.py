@@ -5,7 +5,16 @@ import json
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    ValidationError,
+    ValidationInfo,
+)
+from pydantic_core import PydanticCustomError, core_schema
 
 from tidymargin.core.area import Area, whole_area
 from tidymargin.core.cut import Decisions
@@ -18,6 +27,47 @@ from tidymargin.core.walls import Guard
 
 RECIPE_VERSION: Literal[1] = 1
 
+_STORED = {"stored": True}
+
+
+class AtMost:
+    """Bounds a list where it comes in; what was stored before there were bounds is still read, and may get shorter.
+
+    Parameters
+    ----------
+    count : int
+        Things that the list may have.
+    """
+
+    def __init__(self, count: int) -> None:
+        self.count = count
+
+    def _check(self, value: tuple[Any, ...], info: ValidationInfo) -> tuple[Any, ...]:
+        context = info.context or {}
+        if len(value) <= self.count or context.get("stored"):
+            return value
+        before = getattr(context.get("before"), info.field_name or "", ())
+        if len(value) <= len(before) or value in before:
+            return value
+        raise PydanticCustomError(
+            "too_many",
+            "should have at most {most} entries, got {got}",
+            {"most": self.count, "got": len(value)},
+        )
+
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> core_schema.CoreSchema:
+        """Look at the length once the list itself is read."""
+        return core_schema.with_info_after_validator_function(self._check, handler(source))
+
+    def __get_pydantic_json_schema__(
+        self, schema: core_schema.CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
+        """Say the bound in the schema."""
+        return {**handler(schema), "maxItems": self.count}
+
+
 Auto = Literal["auto"]
 Tolerance = Annotated[float, Field(ge=0, le=HIGHEST_TOLERANCE, allow_inf_nan=False)]
 Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
@@ -25,6 +75,10 @@ Place = Annotated[int | float, Field(ge=0, le=1_000_000, allow_inf_nan=False)]
 """A pixel's index along one side of the whole picture; broken where the work area was resampled."""
 Edge = Annotated[float, Field(ge=-1_000_000, le=1_000_000, allow_inf_nan=False)]
 Corners = tuple[tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge]]
+
+
+MOST_FENCE_PLACES = 1000
+Fence = Annotated[tuple[tuple[Place, Place], ...], AtMost(MOST_FENCE_PLACES)]
 
 
 class Step(BaseModel):
@@ -56,7 +110,7 @@ class GroundStep(Step):
         (), max_length=6, description="Further flat colours of the ground, #RRGGBB"
     )
     figure: Literal["auto", "opaque", "ink"] = "auto"
-    preparations: tuple[Preparation, ...] = Field(
+    preparations: Annotated[tuple[Preparation, ...], AtMost(8)] = Field(
         (), description="What is done for the key only, and never to exported colours"
     )
 
@@ -113,17 +167,17 @@ class ReachStep(Step):
 
     start: Literal["outside", "picks", "everywhere"] = "outside"
     tolerance: Auto | Tolerance = "auto"
-    picks: tuple[PickEntry, ...] = ()
-    pockets: tuple[PocketEntry, ...] = ()
-    guards: tuple[GuardEntry, ...] = ()
-    fences: tuple[tuple[tuple[Place, Place], ...], ...] = Field(
+    picks: Annotated[tuple[PickEntry, ...], AtMost(1000)] = ()
+    pockets: Annotated[tuple[PocketEntry, ...], AtMost(20_000)] = ()
+    guards: Annotated[tuple[GuardEntry, ...], AtMost(100)] = ()
+    fences: Annotated[tuple[Fence, ...], AtMost(100)] = Field(
         (), description="Lines through places [x, y] that clearing cannot cross"
     )
     crumbs_px: Auto | Annotated[int, Field(ge=0, le=100_000)] = Field(
         "auto", description="Standing pieces smaller than this are dropped; auto: by the grain"
     )
     pinholes_px: Annotated[int, Field(ge=0, le=100_000)] = 0
-    drops: tuple[tuple[Place, Place], ...] = Field(
+    drops: Annotated[tuple[tuple[Place, Place], ...], AtMost(20_000)] = Field(
         (), description="Places [x, y] of solid pieces that are not wanted"
     )
 
@@ -186,7 +240,7 @@ class ColourStep(Step):
         "auto", description="How much of a screen's measured light is taken off; auto: all of it"
     )
 
-    dropped_inks: tuple[Colour, ...] = Field(
+    dropped_inks: Annotated[tuple[Colour, ...], AtMost(64)] = Field(
         (), description="Inks that are not kept; each means the measured ink nearest to it"
     )
 
@@ -262,7 +316,12 @@ def recipe_schema() -> dict[str, Any]:
 
 def from_steps(bodies: dict[str, str]) -> Recipe:
     """Put a recipe together from its steps' JSON."""
-    return Recipe(**{name: _STEP_TYPES[name].model_validate_json(bodies[name]) for name in STEPS})
+    return Recipe(
+        **{
+            name: _STEP_TYPES[name].model_validate_json(bodies[name], context=_STORED)
+            for name in STEPS
+        }
+    )
 
 
 def change_recipe(recipe: Recipe, step: str, **values: Any) -> Recipe:
@@ -273,9 +332,11 @@ def change_recipe(recipe: Recipe, step: str, **values: Any) -> Recipe:
     BadRecipeError
         A value is of the wrong kind or out of range; `field` names it.
     """
-    body = {**getattr(recipe, step).model_dump(), **values}
+    before = getattr(recipe, step)
+    body = {**before.model_dump(), **values}
     try:
-        return recipe.model_copy(update={step: _STEP_TYPES[step].model_validate(body)})
+        changed = _STEP_TYPES[step].model_validate(body, context={"before": before})
+        return recipe.model_copy(update={step: changed})
     except ValidationError as error:
         raise _to_words(error, (step,)) from error
 
@@ -322,6 +383,8 @@ def _to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError
             hint="Remove it, or check its spelling against the schema.",
             field=field,
         )
+    if first["type"] == "too_many":
+        return BadRecipeError(f"“{field}” {first['msg']}.", field=field)
     given = first["input"]
     short = given if isinstance(given, (int, float, str)) else type(given).__name__
     if first["type"] == "string_pattern_mismatch":

@@ -7,11 +7,16 @@ import shutil
 import tempfile
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Generic, TypeVar
 
+from typing_extensions import Buffer
+
 T = TypeVar("T")
+
+_MARK = b"TidyKept1"
+_CHECK_BYTES = 16
 
 
 class ByteCache(Generic[T]):
@@ -57,10 +62,17 @@ class ByteCache(Generic[T]):
         return self._held
 
 
+def _check(name: str, data: Buffer) -> bytes:
+    digest = hashlib.blake2b(name.encode() + b"\0", digest_size=_CHECK_BYTES)
+    digest.update(data)
+    return digest.digest()
+
+
 class DiskCache:
     """Keeps bytes under the hash of a name, in a folder that may be deleted while it is in use.
 
-    What cannot be written is not kept, and what cannot be read is not there: neither is an error.
+    What cannot be written is not kept, and what cannot be read or is not what was kept is not there: neither is
+    an error. Every file begins with a checksum over its name and all of its bytes.
 
     Parameters
     ----------
@@ -68,11 +80,19 @@ class DiskCache:
         Made when something is first kept.
     limit_bytes : int
         What all files together may take; the longest unused go first.
+    is_kept_plain : callable, optional
+        Whether the bytes of a file without a checksum, from before there were any, are still whole.
     """
 
-    def __init__(self, folder: Path, limit_bytes: int) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        limit_bytes: int,
+        is_kept_plain: Callable[[bytes], bool] = lambda _: False,
+    ) -> None:
         self._folder = folder
         self._limit = limit_bytes
+        self._is_kept_plain = is_kept_plain
         self._most_held: int | None = None  # what is there at most; counted when it is not known
         self._lock = threading.Lock()
 
@@ -88,7 +108,11 @@ class DiskCache:
             os.utime(place)
         except OSError:
             return None
-        return data
+        head = len(_MARK) + _CHECK_BYTES
+        if not data.startswith(_MARK):
+            return data if self._is_kept_plain(data) else None
+        is_whole = data[len(_MARK) : head] == _check(name, memoryview(data)[head:])
+        return data[head:] if is_whole else None
 
     def put(self, name: str, data: bytes) -> None:
         """Keep bytes under a name, whole or not at all."""
@@ -98,6 +122,7 @@ class DiskCache:
             handle, aside = tempfile.mkstemp(dir=self._folder)
             try:
                 with os.fdopen(handle, "wb") as file:
+                    file.write(_MARK + _check(name, data))
                     file.write(data)
                 Path(aside).replace(place)
             except OSError:
@@ -105,7 +130,7 @@ class DiskCache:
                 raise
             with self._lock:
                 if self._most_held is not None:
-                    self._most_held += len(data)
+                    self._most_held += len(data) + len(_MARK) + _CHECK_BYTES
                 if self._most_held is None or self._most_held > self._limit:
                     self._most_held = self._make_room()
 

@@ -10,6 +10,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.core.ground import to_hex
 from tidymargin.core.picture import Region
 from tidymargin.core.pockets import Pocket, PocketChoice
+from tidymargin.formats.recipe import MOST_FENCE_PLACES
 from tidymargin.services.changing import change_step, require_number
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.opening import area_of, load_measured, read_recipe_of
@@ -182,6 +183,12 @@ def set_guard(workshop: Workshop, sheet_id: int, seen: int, number: int, toleran
 
 def add_fence(workshop: Workshop, sheet_id: int, seen: int, places: list[tuple[int, int]]) -> Sheet:
     """Add a fence through places of (x, y) in the work area."""
+    if len(places) > MOST_FENCE_PLACES:
+        raise BadParameterError(
+            f"Expected a fence of at most {MOST_FENCE_PLACES} places, got {len(places)}.",
+            hint="Draw it in several parts.",
+            field="fences",
+        )
     sheet = workshop.sheets.load(sheet_id)
     area = area_of(sheet)
     if len(places) < 2 or not all(area.holds(x, y) for x, y in places):

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tidymargin.core.cut import Cutter
 from tidymargin.core.picture import Region, whole
 from tidymargin.core.progress import Tick, no_tick
-from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.encode import encode_bands
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
@@ -141,7 +141,11 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
 
 def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
-    decoded = decode_picture(data)
+    return key_decoded(decode_picture(data), recipe)
+
+
+def key_decoded(decoded: Decoded, recipe: Recipe) -> bytes:
+    """Cut a decoded picture out by a recipe; return the PNG."""
     cutter = cut_by(recipe, decoded.picture)
     return b"".join(export_bands(cutter, recipe, decoded.dots_per_inch))
 

@@ -1,7 +1,11 @@
 """Bringing pictures in, and what is measured of them before anybody decides anything."""
 
+import logging
 import re
+from concurrent.futures import Future
 from dataclasses import dataclass, replace
+
+from typing_extensions import Buffer
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.area import Area, take_area
@@ -9,7 +13,7 @@ from tidymargin.core.checker import CheckerGround
 from tidymargin.core.curve import Calm, Jump
 from tidymargin.core.cut import Cutter, cut_by_levels, cut_out, find_levels
 from tidymargin.core.difference import Difference
-from tidymargin.core.errors import OlderEngineError
+from tidymargin.core.errors import DomainError, FaultError, OlderEngineError, StoppedError
 from tidymargin.core.facts import SheetFacts, measure_sheet
 from tidymargin.core.first_look import choose_blotter, find_spot
 from tidymargin.core.flats import FlatsGround, FurtherColour
@@ -24,12 +28,13 @@ from tidymargin.core.rim import RimFacts
 from tidymargin.core.side_by_side import run_together
 from tidymargin.core.spill import Spill
 from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround, SurfaceGround
-from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.packed import pack, unpack
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority
 from tidymargin.services.workshop import Measured, Workshop
 from tidymargin.store.sheets import NewSheet, NewState, Sheet
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -48,6 +53,9 @@ _KEPT_TYPES = (
 )  # fmt: skip
 _LONGEST_NAME = 120
 _PEAK_BYTES = 16
+_PICTURE_BYTES = 20  # a pixel: decoding at its most
+_AREA_BYTES = 5  # a pixel of the picture and of the area each: resampling
+_SMALL_BYTES = 64 * 1024 * 1024
 _CLEAN = 0.05  # the noise below which a ground was made, not photographed or scanned
 
 
@@ -69,7 +77,7 @@ def to_state(recipe: Recipe, change: str, resolved: dict[str, object]) -> NewSta
     )
 
 
-def add_sheet(workshop: Workshop, data: bytes, name: str, recipe: Recipe | None = None) -> Sheet:
+def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None) -> Sheet:
     """Bring a picture in: decode it, keep the original, begin its history, start measuring.
 
     Raises
@@ -79,8 +87,14 @@ def add_sheet(workshop: Workshop, data: bytes, name: str, recipe: Recipe | None 
     StorageFullError
         There is no room to keep it.
     """
+    size = workshop.readers.measure_size(data)
+    # what is small never waits behind what is large
+    priority = Priority.OPENING if size.peak_bytes > _SMALL_BYTES else Priority.VIEW
     decoded = workshop.executor.run(
-        f"decode:{id(data)}", Priority.OPENING, lambda: decode_picture(data)
+        f"decode:{id(data)}",
+        priority,
+        lambda: workshop.readers.decode(data, workshop.executor.tick, most_s=size.most_s),
+        cost_bytes=size.peak_bytes + memoryview(data).nbytes,
     )
     with workshop.originals.naming:
         original = workshop.originals.save(data)
@@ -117,7 +131,8 @@ def load_picture(workshop: Workshop, sheet: Sheet) -> Picture:
     """Return a sheet's whole decoded picture; to be called by the executor's own jobs."""
     found = workshop.pictures.get(sheet.original)
     if found is None:
-        found = decode_picture(workshop.originals.load(sheet.original)).picture
+        data = workshop.originals.load(sheet.original)
+        found = workshop.readers.decode(data, workshop.executor.tick).picture
         workshop.pictures.put(sheet.original, found, found.rgb.nbytes)
     return found
 
@@ -132,12 +147,32 @@ def load_work(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Picture:
     area = area_of(sheet, recipe)
     if area.is_whole:
         return load_picture(workshop, sheet)
-    name = f"{sheet.original}:{area.corners}"
+    name = area_name(sheet, area)
     found = workshop.pictures.get(name)
     if found is None:
         found = take_area(load_picture(workshop, sheet), area)
         workshop.pictures.put(name, found, found.rgb.nbytes)
     return found
+
+
+def picture_cost(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> int:
+    """Return what it takes at its peak, in bytes, to have at hand what a work area holds, or all of the picture.
+
+    Nothing where it is at hand; see docs/memory.md.
+    """
+    if workshop.pictures.get(sheet.original) is None:
+        cost = _PICTURE_BYTES * sheet.width * sheet.height
+    else:
+        cost = 0
+    area = None if recipe is None else area_of(sheet, recipe)
+    if area is None or area.is_whole or workshop.pictures.get(area_name(sheet, area)) is not None:
+        return cost
+    return max(cost, _AREA_BYTES * (area.width * area.height + sheet.width * sheet.height))
+
+
+def area_name(sheet: Sheet, area: Area) -> str:
+    """Return the name of what a work area holds."""
+    return f"{sheet.original}:{area.corners}"
 
 
 def facts_name(sheet: Sheet, recipe: Recipe, version: int = ENGINE_VERSION) -> str:
@@ -183,7 +218,9 @@ def _measure(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
         found = Measured(picture, facts, spot, blotter, page)
         kept = _Kept(facts, spot, blotter, page)
         workshop.executor.submit(
-            f"keep:{name}", Priority.KEEPING, lambda: workshop.disk.put(name, pack(kept))
+            f"keep:{name}",
+            Priority.KEEPING,
+            lambda: workshop.keep(workshop.disk, sheet.original, name, pack(kept)),
         )
     workshop.measured.put(name, found, found.facts.size_bytes)
     return found
@@ -234,24 +271,44 @@ def propose_page(recipe: Recipe, picture: Picture, facts: SheetFacts) -> Area | 
 def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Queue the facts of a sheet without waiting for them."""
     recipe = read_recipe_of(sheet)
-    workshop.executor.submit(
-        facts_name(sheet, recipe),
+    name = facts_name(sheet, recipe)
+    if workshop.measured.get(name) is not None:
+        return
+    done = workshop.executor.submit(
+        name,
         Priority.OPENING,
         lambda: _measure(workshop, sheet, recipe),
-        cost_bytes=measuring_cost(sheet),
+        cost_bytes=measuring_cost(workshop, sheet, recipe),
     )
+    done.add_done_callback(lambda future: _note_failure(workshop, name, future))
 
 
-def measuring_cost(sheet: Sheet) -> int:
+def _note_failure(workshop: Workshop, name: str, done: "Future[Measured]") -> None:
+    """Remember why a sheet could not be measured, so that nobody waits for it, until it is begun again."""
+    error = done.exception()
+    if error is None or isinstance(error, StoppedError):
+        workshop.failed.pop(name, None)
+        return
+    if not isinstance(error, DomainError):
+        log.error("a fault while measuring", exc_info=error)
+        error = FaultError(
+            "Something went wrong in Tidy Margin itself while this sheet was measured.",
+            hint="The original and the recipe are safe; what went wrong stands in the server’s own window.",
+        )
+    workshop.failed[name] = error.with_traceback(None)
+
+
+def measuring_cost(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> int:
     """Return what measuring a sheet takes at its peak, in bytes; see docs/memory.md."""
-    return _PEAK_BYTES * sheet.width * sheet.height
+    return max(_PEAK_BYTES * sheet.width * sheet.height, picture_cost(workshop, sheet, recipe))
 
 
 def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
     """Whether a sheet's facts are at hand; if not, they are being measured now."""
     if workshop.measured.get(facts_name(sheet, read_recipe_of(sheet))) is not None:
         return True
-    if measuring_name(sheet) not in workshop.stopped:
+    name = measuring_name(sheet)
+    if name not in workshop.stopped and name not in workshop.failed:
         start_measuring(workshop, sheet)
     return False
 
@@ -262,9 +319,16 @@ def measuring_name(sheet: Sheet) -> str:
 
 
 def measuring_progress(workshop: Workshop, sheet: Sheet) -> float | None:
-    """Return how far measuring has come, 0 to 1; None when it was stopped."""
+    """Return how far measuring has come, 0 to 1; None when it was stopped or failed."""
     name = measuring_name(sheet)
-    return None if name in workshop.stopped else (workshop.executor.progress(name) or 0.0)
+    if name in workshop.stopped or name in workshop.failed:
+        return None
+    return workshop.executor.progress(name) or 0.0
+
+
+def measuring_failure(workshop: Workshop, sheet: Sheet) -> DomainError | None:
+    """Return why a sheet's present state could not be measured, if that was tried and failed."""
+    return workshop.failed.get(measuring_name(sheet))
 
 
 def stop_measuring(workshop: Workshop, sheet: Sheet) -> None:
@@ -277,6 +341,7 @@ def stop_measuring(workshop: Workshop, sheet: Sheet) -> None:
 def resume_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Measure a sheet after all."""
     workshop.stopped.discard(measuring_name(sheet))
+    workshop.failed.pop(measuring_name(sheet), None)
     start_measuring(workshop, sheet)
 
 
@@ -290,7 +355,7 @@ def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None
             name,
             Priority.OPENING,
             lambda: _measure(workshop, sheet, recipe),
-            cost_bytes=measuring_cost(sheet),
+            cost_bytes=measuring_cost(workshop, sheet, recipe),
         )
     return found
 

@@ -2,17 +2,15 @@
 
 from typing import Any
 
-from tidymargin.core.picture import whole
+from tidymargin.core.picture import Picture, whole
 from tidymargin.core.strays import find_unwanted
-from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import cut_by, propose_page
 from tidymargin.services.reasons import explain_tolerance, find_reasons
 
 
-def report_file(data: bytes, recipe: Recipe) -> dict[str, Any]:
-    """Report on a picture file: size, ground, nature, reasons, tolerance, pockets, jumps, groups."""
-    picture = decode_picture(data).picture
+def report_picture(picture: Picture, recipe: Recipe) -> dict[str, Any]:
+    """Report on a picture: size, ground, nature, reasons, tolerance, pockets, jumps, groups."""
     cutter = cut_by(recipe, picture)
     facts = cutter.facts
     work = cutter.picture

@@ -26,6 +26,7 @@ from tidymargin.services.opening import (
     load_picture,
     load_work,
     measure_by,
+    picture_cost,
     read_recipe_of,
     rim_name,
 )
@@ -270,7 +271,8 @@ def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
         return np.ascontiguousarray(small[np.ix_(rows, cols)])
 
     name = f"draft:{facts_name(sheet, recipe)}:{view}"
-    return workshop.executor.run(name, Priority.VIEW, compute)
+    cost = picture_cost(workshop, sheet, recipe)
+    return workshop.executor.run(name, Priority.VIEW, compute, cost_bytes=cost)
 
 
 def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
@@ -278,7 +280,10 @@ def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     recipe = read_recipe_of(sheet)
     name = f"original:{sheet.original}:{area_of(sheet, recipe).corners}:{view}"
     return workshop.executor.run(
-        name, Priority.VIEW, lambda: _keep_original(workshop, sheet, recipe, view)
+        name,
+        Priority.VIEW,
+        lambda: _keep_original(workshop, sheet, recipe, view),
+        cost_bytes=picture_cost(workshop, sheet, recipe),
     )
 
 
@@ -288,6 +293,7 @@ def render_uncropped(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
         f"uncropped:{sheet.original}:{view}",
         Priority.VIEW,
         lambda: _look_at(load_picture(workshop, sheet), view),
+        cost_bytes=picture_cost(workshop, sheet),
     )
 
 
@@ -322,7 +328,7 @@ def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
             return encode_quick(_cut_window(workshop, sheet, recipe, cutter, view))
 
         found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
-        workshop.disk.put(name, found)
+        workshop.keep(workshop.disk, sheet.original, name, found)
     workshop.small.put(name, found, len(found))
     return found
 
@@ -362,11 +368,12 @@ def keep_proof(workshop: Workshop, sheet: Sheet) -> None:
         return
     recipe = read_recipe_of(sheet)
     name = _proof_name(sheet)
-    workshop.executor.submit(
-        name,
-        Priority.KEEPING,
-        lambda: workshop.proofs.put(name, _make_proof(workshop, sheet, recipe)),
-    )
+
+    def keep() -> None:
+        proof = _make_proof(workshop, sheet, recipe)
+        workshop.keep(workshop.proofs, sheet.original, name, proof)
+
+    workshop.executor.submit(name, Priority.KEEPING, keep)
 
 
 def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:

@@ -69,3 +69,12 @@ class StateRow(Base):
     resolved: Mapped[str] = mapped_column(Text)
     engine_version: Mapped[int]
     created_at: Mapped[str] = mapped_column(String(32))
+
+
+class DiscardRow(Base):
+    """An original that a person wanted deleted, from then until it is: a kill in between forgets nothing."""
+
+    __tablename__ = "discard"
+
+    original: Mapped[str] = mapped_column(String(64), primary_key=True)
+    wished_at: Mapped[float]

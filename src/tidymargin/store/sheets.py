@@ -1,6 +1,7 @@
 """Sheets and their history, as plain values; no query leaves this file."""
 
 import json
+import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -10,8 +11,8 @@ from sqlalchemy import Engine, delete, func, select, union
 from sqlalchemy.orm import Session
 
 from tidymargin.core.errors import NotFoundError, StaleHeadError
-from tidymargin.store.database import transaction
-from tidymargin.store.models import STEP_COLUMNS, SheetRow, StateRow, StepRow
+from tidymargin.store.database import told, transaction
+from tidymargin.store.models import STEP_COLUMNS, DiscardRow, SheetRow, StateRow, StepRow
 
 Bodies = dict[str, str]
 T = TypeVar("T")
@@ -223,6 +224,7 @@ class Sheets:
                 created_at=_now(),
             )
             session.add(row)
+            session.execute(delete(DiscardRow).where(DiscardRow.original == new.original))
             session.flush()
             row.head_id = _add_state(session, row.id, None, state).id
             session.flush()
@@ -236,12 +238,12 @@ class Sheets:
         NotFoundError
             There is none of that number.
         """
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             return _to_sheet(session, _require_sheet(session, sheet_id))
 
     def count_all(self) -> int:
         """Return how many sheets are not in the bin."""
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             wanted = select(func.count()).where(SheetRow.binned_at.is_(None))
             return session.scalar(wanted) or 0
 
@@ -255,14 +257,14 @@ class Sheets:
 
     def _list(self, *, in_bin: bool, most: int | None = None) -> list[Sheet]:
         wanted = SheetRow.binned_at.is_not(None) if in_bin else SheetRow.binned_at.is_(None)
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             chosen = select(*SheetRow.__table__.c).where(wanted).order_by(SheetRow.id.desc())
             chosen = chosen.limit(most)
             return _to_sheets(session, list(session.execute(chosen)))
 
     def list_states(self, sheet_id: int) -> list[State]:
         """Return all states of a sheet's history, in the bin or not, the first one first."""
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             _require_sheet(session, sheet_id, binned=True)
             chosen = select(StateRow).where(StateRow.sheet_id == sheet_id).order_by(StateRow.id)
             rows = list(session.scalars(chosen))
@@ -307,7 +309,8 @@ class Sheets:
     def empty_bin(self) -> list[str]:
         """Delete the sheets in the bin with their history; return the originals nobody needs any more.
 
-        Steps that no other state has go too.
+        Steps that no other state has go too. That the originals are to be deleted stays known until
+        `forget_discards` is told that they are.
         """
         with transaction(self._engine) as session:
             binned = list(session.scalars(select(SheetRow).where(SheetRow.binned_at.is_not(None))))
@@ -321,23 +324,37 @@ class Sheets:
             used = union(*(select(getattr(StateRow, step)) for step in STEP_COLUMNS))
             session.execute(delete(StepRow).where(StepRow.name.not_in(used)))
             kept = set(session.scalars(select(SheetRow.original)))
-            return sorted(originals - kept)
+            gone = sorted(originals - kept)
+            for name in gone:
+                session.merge(DiscardRow(original=name, wished_at=time.time()))
+            return gone
+
+    def list_discards(self) -> dict[str, float]:
+        """Return the originals that are still to be deleted, with when that was wished, in seconds since 1970."""
+        with told(self._engine) as session:
+            return {row.original: row.wished_at for row in session.scalars(select(DiscardRow))}
+
+    def forget_discards(self, names: Iterable[str]) -> None:
+        """Note that originals are deleted."""
+        with transaction(self._engine) as session:
+            for some in _in_batches(names):
+                session.execute(delete(DiscardRow).where(DiscardRow.original.in_(some)))
 
     def list_originals(self) -> set[str]:
         """Return the originals that sheets name, those in the bin included."""
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             return set(session.scalars(select(SheetRow.original)))
 
     def list_binned_originals(self) -> set[str]:
         """Return the originals that only sheets in the bin name."""
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             kept = select(SheetRow.original).where(SheetRow.binned_at.is_(None))
             binned = select(SheetRow.original).where(SheetRow.binned_at.is_not(None))
             return set(session.scalars(binned.where(SheetRow.original.not_in(kept))))
 
     def find_same(self, original: str) -> str | None:
         """Return the name of a sheet with that original, if there is one."""
-        with Session(self._engine) as session:
+        with told(self._engine) as session:
             found = select(SheetRow.name).where(SheetRow.original == original)
             return session.scalars(found.order_by(SheetRow.id)).first()
 

@@ -1,5 +1,7 @@
 """The web application: security, errors and pages put together."""
 
+import hashlib
+import logging
 import secrets
 from pathlib import Path
 
@@ -7,21 +9,33 @@ from flask import Flask, Response, current_app, jsonify, render_template, reques
 from flask_babel import Babel
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
+from sqlalchemy.exc import DatabaseError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+from werkzeug.routing import IntegerConverter
 
 from tidymargin.core.errors import (
+    BusyError,
     DomainError,
+    FaultError,
     NotFoundError,
     RefusedError,
+    StaleHeadError,
     StorageFullError,
     TooLargeError,
 )
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.originals import FULL
+from tidymargin.store.aside import FULL, write_aside
+from tidymargin.store.database import to_words
+from tidymargin.store.folder import unusable
 
+log = logging.getLogger(__name__)
+
+_SECRET_BYTES = 32
 _FORM_BYTES = 2 * 1024 * 1024
+_FORM_PARTS = 1000
+_MOST_REQUEST_BYTES = MAX_FILE_BYTES + _FORM_BYTES
 IN_MEMORY_BYTES = 64 * 1024 * 1024
 """A larger request is laid aside in a file while it is sent."""
 
@@ -35,6 +49,9 @@ _FIELDS_WITH_A_PLACE = {
 }  # fmt: skip
 
 
+_STEPS_WITH_A_PLACE = {"area", "ground", "reach", "colour", "proof", "export"}
+
+
 def the_workshop() -> Workshop:
     """Return the data folder that this application serves."""
     found: Workshop = current_app.extensions["workshop"]
@@ -42,12 +59,28 @@ def the_workshop() -> Workshop:
 
 
 def _load_secret(folder: Path) -> bytes:
-    """Return the key that signs form tokens; made once per data folder, readable by its owner only."""
+    """Return the key that signs form tokens, readable by its owner only; made anew where it is not whole."""
     place = folder / "secret"
-    if not place.exists():
-        place.touch(mode=0o600)
-        place.write_bytes(secrets.token_bytes(32))
-    return place.read_bytes()
+    try:
+        found = place.read_bytes()
+        if len(found) >= _SECRET_BYTES:
+            return found
+    except FileNotFoundError:
+        pass
+    except OSError as error:
+        raise unusable(folder, error) from error
+    try:
+        with write_aside(place, replace=True) as file:
+            file.write(secrets.token_bytes(_SECRET_BYTES))
+        return place.read_bytes()
+    except OSError as error:
+        raise unusable(folder, error) from error
+
+
+class _Number(IntegerConverter):
+    """A whole number in an address, of at most so many digits as the database can count to."""
+
+    regex = r"\d{1,15}"
 
 
 def _wants_fragment() -> bool:
@@ -55,18 +88,24 @@ def _wants_fragment() -> bool:
     return "HX-Request" in head and "HX-Boosted" not in head and "HX-History-Restore-Request" not in head  # fmt: skip
 
 
-def _field_of(error: DomainError) -> str:
-    return (error.field or "").split(".")[-1]
+def _place_for(error: DomainError) -> str:
+    """Return where on the page an error is said: in its sentence, in the open one, or above all."""
+    for part in reversed((error.field or "").split(".")):
+        if part in _FIELDS_WITH_A_PLACE:
+            return f"#said-{part}"
+    if isinstance(error, StaleHeadError):  # the ledger is loaded anew
+        return "#messages"
+    is_change = request.method == "POST" and request.form.get("open") in _STEPS_WITH_A_PLACE
+    return "#said-open" if is_change else "#messages"
 
 
 def _show_error(error: DomainError) -> Response:
     status, _ = outcome_of(error)
-    if request.accept_mimetypes.best == "application/json":
+    if request.accept_mimetypes.best in ("application/json", "application/octet-stream"):
         response = jsonify(message=error.message, hint=error.hint)
     elif _wants_fragment():
         response = Response(render_template("_error.html", error=error))
-        placed = _field_of(error) in _FIELDS_WITH_A_PLACE
-        response.headers["HX-Retarget"] = f"#said-{_field_of(error)}" if placed else "#messages"
+        response.headers["HX-Retarget"] = _place_for(error)
         response.headers["HX-Reswap"] = "innerHTML"
         if status == 409:
             response.headers["HX-Trigger-After-Swap"] = "sheet:behind"
@@ -79,6 +118,13 @@ def _show_error(error: DomainError) -> Response:
 
 def _show_http_error(error: HTTPException) -> Response:
     if isinstance(error, RequestEntityTooLarge):
+        if (request.content_length or 0) <= _MOST_REQUEST_BYTES:
+            return _show_error(
+                TooLargeError(
+                    f"Expected a form of at most {_FORM_PARTS:,} parts and 2 MB of text, got more.",
+                    hint="Send it in several goes; nothing was changed.",
+                )
+            )
         return _show_error(
             TooLargeError(
                 "Expected a file of at most 500 MB, got a larger one.",
@@ -97,16 +143,27 @@ def _show_http_error(error: HTTPException) -> Response:
     return Response(f"{error.code} {error.name}\n", status=error.code, mimetype="text/plain")
 
 
-def _show_os_error(error: OSError) -> Response:
-    """Say that the disk is full where a request could not even be taken in; all else is our bug."""
-    if error.errno not in FULL:
-        raise error
-    return _show_error(
-        StorageFullError(
+def _show_fault(error: Exception) -> Response:
+    """Say in words what nobody foresaw; where the data folder is at fault, say that."""
+    words = to_words(error) if isinstance(error, DatabaseError) else None
+    if isinstance(error, OSError) and error.errno in FULL:
+        words = StorageFullError(
             "The disk is full, so this could not be taken in.",
             hint="Free some room and do it again; everything saved before is safe.",
         )
-    )
+    elif isinstance(error, PermissionError | IsADirectoryError | NotADirectoryError):
+        words = unusable(the_workshop().folder, error)
+    if isinstance(error, MemoryError):
+        words = BusyError(
+            "There was not enough memory for this just now.", hint="Do it again in a moment."
+        )
+    if words is None:
+        log.error("a fault at %s %s", request.method, request.path, exc_info=error)
+        words = FaultError(
+            "Something went wrong in Tidy Margin itself.",
+            hint="Nothing that was saved is lost. Do it again; what went wrong stands in the server’s own window.",
+        )
+    return _show_error(words)
 
 
 def _protect(response: Response) -> Response:
@@ -118,6 +175,10 @@ def _protect(response: Response) -> Response:
     if not request.path.startswith("/static/"):
         response.headers.setdefault("Cache-Control", "no-store")
     return response
+
+
+def _name_folder(folder: Path) -> str:
+    return hashlib.sha256(str(folder.resolve()).encode()).hexdigest()[:12]
 
 
 def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
@@ -135,21 +196,25 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
     app = Flask(__name__)
     app.config.update(
         SECRET_KEY=_load_secret(workshop.folder),
-        MAX_CONTENT_LENGTH=MAX_FILE_BYTES + _FORM_BYTES,
+        MAX_CONTENT_LENGTH=_MOST_REQUEST_BYTES,
         MAX_FORM_MEMORY_SIZE=_FORM_BYTES,
+        MAX_FORM_PARTS=_FORM_PARTS,
         TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", *hosts],
+        # by folder: cookies know no ports, and two servers of two folders must not share one
+        SESSION_COOKIE_NAME=f"tidymargin-{_name_folder(workshop.folder)}",
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=False,
     )
     app.extensions["workshop"] = workshop
+    app.url_map.converters["int"] = _Number
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     Babel(app, default_locale="en")
     CSRFProtect(app)
     app.register_error_handler(DomainError, _show_error)
     app.register_error_handler(HTTPException, _show_http_error)
-    app.register_error_handler(OSError, _show_os_error)
+    app.register_error_handler(Exception, _show_fault)
     app.after_request(_protect)
     for area in (trays, bench, pixels):
         app.register_blueprint(area.blueprint)

@@ -7,6 +7,7 @@ from tidymargin.services.opening import (
     is_measured,
     is_of_older_engine,
     load_measured,
+    measuring_failure,
     measuring_progress,
     read_recipe_of,
 )
@@ -30,12 +31,16 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
     area = area_of(sheet, recipe)
     pockets = finding.load_pockets(workshop, sheet) if measured else None
     narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
+    share = None if measured else measuring_progress(workshop, sheet)
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
         "open": opened,
-        "steps": say_recipe(area, recipe, measured, pockets, narrows or ()),
-        "share": None if measured else measuring_progress(workshop, sheet),
+        "steps": say_recipe(
+            area, recipe, measured, pockets, narrows or (), is_going_on=share is not None
+        ),
+        "share": share,
+        "failure": None if measured else measuring_failure(workshop, sheet),
         "export_name": to_export_name(sheet.name),
         "to_decide": pockets.to_decide if pockets else 0,
         "measured": facts is not None,

@@ -17,7 +17,7 @@ from tidymargin.core.specks import Specks
 from tidymargin.core.strays import StrayGroup
 from tidymargin.core.surface import SurfaceGround
 from tidymargin.formats.recipe import ProofStep, ReachStep, Recipe
-from tidymargin.services.keeping import DiskUse
+from tidymargin.services.keeping import Brought, DiskUse
 from tidymargin.services.reasons import format_percent
 from tidymargin.services.workshop import Measured
 from tidymargin.web.words import (
@@ -303,13 +303,25 @@ def say_recipe(
     measured: Measured | None,
     pockets: Pockets | None,
     narrows: tuple[Narrow, ...] = (),
+    *,
+    is_going_on: bool = True,
 ) -> list[StepView]:
-    """Return the ledger's sentences; without facts, that they are being measured."""
+    """Return the ledger's sentences; without facts, that they are being measured or that this does not go on."""
     if measured is None:
-        working = STATES["working"]
+        state = "working" if is_going_on else "cannot"
+        first = (
+            gettext("Measuring the ground…")
+            if is_going_on
+            else gettext("The ground is not measured.")
+        )
+        then = (
+            gettext("Finding what each tolerance clears…")
+            if is_going_on
+            else gettext("So it is not known what each tolerance clears.")
+        )
         return [
-            StepView("ground", "working", working, Markup(escape(gettext("Measuring the ground…")))),
-            StepView("reach", "working", working, Markup(escape(gettext("Finding what each tolerance clears…")))),
+            StepView("ground", state, STATES[state], Markup(escape(first))),
+            StepView("reach", state, STATES[state], Markup(escape(then))),
             _say_proof(recipe),
             _say_export(recipe, area),
         ]  # fmt: skip
@@ -390,3 +402,28 @@ def say_disk(disk: DiskUse) -> str:
         history=_to_size(disk.history),
         cache=_to_size(disk.cache),
     )
+
+
+def say_aside(count: int) -> str:
+    """Say how many pictures no sheet names; nothing where there are none."""
+    if not count:
+        return ""
+    return ngettext(
+        "%(num)d picture is here that no sheet names. It is set aside, and nothing of it is lost.",
+        "%(num)d pictures are here that no sheet names. They are set aside, and nothing of them is lost.",
+        count,
+    )
+
+
+def say_brought(brought: Brought) -> str:
+    """Say what came of bringing pictures back."""
+    said = []
+    if brought.sheets:
+        said.append(ngettext("%(num)d sheet is back with its history.", "%(num)d sheets are back with their histories.", brought.sheets))  # fmt: skip
+    if brought.anew:
+        said.append(ngettext("%(num)d picture is back as a sheet that begins anew.", "%(num)d pictures are back as sheets that begin anew.", brought.anew))  # fmt: skip
+    if brought.unreadable:
+        said.append(ngettext("%(num)d file is no picture and stays set aside.", "%(num)d files are no pictures and stay set aside.", brought.unreadable))  # fmt: skip
+    if brought.left:
+        said.append(ngettext("%(num)d waits: bring it back as well.", "%(num)d wait: bring them back as well.", brought.left))  # fmt: skip
+    return " ".join(said)

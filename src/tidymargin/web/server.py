@@ -10,10 +10,11 @@ from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 
 from tidymargin.core.errors import StorageFullError
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.originals import FULL
+from tidymargin.store.aside import FULL
 from tidymargin.web.app import IN_MEMORY_BYTES, create_app
 
 _MOST_REQUEST_BYTES = 600 * 1024 * 1024
+_MOST_CONNECTIONS = 300
 _THREADS = 64
 """They only wait for what the executor computes; a browser asks for six things at a time, and ten may be open."""
 
@@ -56,7 +57,23 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc]
 
 
 class _Channel(HTTPChannel):  # type: ignore[misc]
+    """A connection; where there are many, one that has been still the longest makes room for it.
+
+    So nobody waits behind requests that were begun and never sent to their end.
+    """
+
     parser_class = _Parser
+
+    def __init__(self, server: BaseWSGIServer, *args: object, **options: object) -> None:
+        super().__init__(server, *args, **options)
+        others = [c for c in server.active_channels.values() if c is not self and c.is_still]
+        if len(server.active_channels) > _MOST_CONNECTIONS and others:
+            min(others, key=lambda channel: float(channel.last_activity)).handle_close()
+
+    @property
+    def is_still(self) -> bool:
+        """Whether nothing is answered on it now, nor sent."""
+        return not self.requests and not self.total_outbufs_len
 
 
 def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServer | BaseWSGIServer:
@@ -69,6 +86,8 @@ def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServe
         max_request_body_size=_MOST_REQUEST_BYTES,
         inbuf_overflow=IN_MEMORY_BYTES,
         outbuf_overflow=IN_MEMORY_BYTES,
+        connection_limit=2 * _MOST_CONNECTIONS,
+        asyncore_use_poll=True,  # select() could not count to as many
     )
     server.channel_class = _Channel
     return server

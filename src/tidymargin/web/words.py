@@ -63,6 +63,7 @@ STATES = {
     "yours": "◆",
     "working": "…",
     "look again": "?",
+    "cannot": "✕",
 }
 
 

@@ -25,6 +25,7 @@ from tidymargin.services.opening import (
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.ledger import gather_ledger
+from tidymargin.web.numbers import require_small
 from tidymargin.web.words import gettext
 
 blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
@@ -78,7 +79,7 @@ def _answer(sheet: Sheet) -> Response | AnyResponse:
 def _read_number(name: str, kind: Callable[[str], float]) -> float:
     given = request.form.get(name, "").strip().replace(",", ".")
     try:
-        return kind(given)
+        return require_small(kind(given), name)
     except ValueError as error:
         raise BadParameterError(
             gettext("Expected a number, got “%(given)s”.", given=given[:40]), field=name
@@ -243,12 +244,16 @@ def set_guard(sheet_id: int, number: int) -> Response | AnyResponse:
     return _answer(deciding.set_guard(the_workshop(), sheet_id, _read_seen(), number, tolerance))
 
 
+def _to_index(text: str) -> int:
+    return int(require_small(int(text), "fences"))
+
+
 @blueprint.post("/fences")
 def add_fence(sheet_id: int) -> Response | AnyResponse:
     """Add a fence through places, given as x,y separated by spaces."""
     try:
         pairs = [part.split(",") for part in request.form.get("places", "").split()]
-        places = [(int(x), int(y)) for x, y in pairs]
+        places = [(_to_index(x), _to_index(y)) for x, y in pairs]
     except ValueError as error:
         raise BadParameterError(
             gettext("Expected places as x,y separated by spaces."), field="fences"

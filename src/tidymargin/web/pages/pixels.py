@@ -1,13 +1,12 @@
 """Pixels for the stage, the proof strip and the contact sheets, and the exported file."""
 
-import math
 from urllib.parse import quote
 
 import numpy as np
 from flask import Blueprint, Response, abort, jsonify, request
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import BadParameterError, StoppedError
+from tidymargin.core.errors import StoppedError
 from tidymargin.core.picture import Region
 from tidymargin.services import viewing
 from tidymargin.services.exporting import export_sheet, to_export_name
@@ -16,20 +15,14 @@ from tidymargin.services.opening import area_of, load_measured, load_tolerance
 from tidymargin.services.viewing import View
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
+from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences import say_place
 
 blueprint = Blueprint("pixels", __name__, url_prefix="/sheets/<int:sheet_id>")
 
 
-def _read(name: str) -> float:
-    given = request.args.get(name, default=math.nan, type=float)
-    if not math.isfinite(given):
-        raise BadParameterError(f"Expected a number as “{name}”.", field=name)
-    return given
-
-
 def _read_view() -> View:
-    return View(_read("left"), _read("top"), _read("cell"), int(_read("width")), int(_read("height")))  # fmt: skip
+    return View(read_argument("left"), read_argument("top"), read_argument("cell"), int(read_argument("width")), int(read_argument("height")))  # fmt: skip
 
 
 def _send_raw(pixels: NDArray[np.uint8]) -> Response:
@@ -42,7 +35,7 @@ def _send_raw(pixels: NDArray[np.uint8]) -> Response:
 def show_view(sheet_id: int) -> Response:
     """Send the cut in a window as raw straight RGBA."""
     sheet = the_workshop().sheets.load(sheet_id)
-    tolerance = _read("tolerance") if "tolerance" in request.args else None
+    tolerance = read_argument("tolerance") if "tolerance" in request.args else None
     settles = request.args.get("settles") == "1"
     view = _read_view()
     asker = request.args.get("asker", "")[:40]
@@ -87,7 +80,7 @@ def show_uncropped(sheet_id: int) -> Response:
 def show_place(sheet_id: int) -> Response:
     """Say what a click at a place would do."""
     sheet = the_workshop().sheets.load(sheet_id)
-    row, col = int(_read("row")), int(_read("col"))
+    row, col = int(read_argument("row")), int(read_argument("col"))
     tolerance = load_tolerance(the_workshop(), sheet)
     return jsonify(say_place(look_at_place(the_workshop(), sheet, row, col), tolerance))
 
@@ -97,7 +90,9 @@ def show_takes(sheet_id: int) -> Response:
     """Send what a click at a place would clear, in a window, as one byte a pixel."""
     sheet = the_workshop().sheets.load(sheet_id)
     view = _read_view()
-    takes = look_at_place(the_workshop(), sheet, int(_read("row")), int(_read("col"))).takes
+    takes = look_at_place(
+        the_workshop(), sheet, int(read_argument("row")), int(read_argument("col"))
+    ).takes
     area = area_of(sheet)
     mask = np.zeros((area.height, area.width), np.bool_) if takes is None else takes
     return _send_raw(viewing.render_mask(mask, view))
@@ -108,7 +103,8 @@ def show_thumbnail(sheet_id: int) -> Response:
     """Send a small picture of the cut."""
     sheet = the_workshop().sheets.load(sheet_id)
     response = Response(viewing.make_thumbnail(the_workshop(), sheet), mimetype="image/png")
-    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    # not for ever: one that was spoilt on its way is mended by loading the page again
+    response.headers["Cache-Control"] = "private, max-age=86400"
     return response
 
 

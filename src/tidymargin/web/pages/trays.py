@@ -1,20 +1,29 @@
 """The trays: all sheets as a contact sheet, and bringing pictures in."""
 
+import io
+import mmap
+from contextlib import closing
+
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
+from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Response as AnyResponse
 
-from tidymargin.core.errors import BadImageError
+from tidymargin.core.errors import BadImageError, DomainError
 from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
-from tidymargin.services.opening import add_sheet
+from tidymargin.services.opening import add_sheet, to_shown_name
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import IN_MEMORY_BYTES, the_workshop
-from tidymargin.web.sentences import say_bin, say_disk, say_trays
+from tidymargin.web.numbers import read_argument
+from tidymargin.web.sentences import say_aside, say_bin, say_brought, say_disk, say_trays
 from tidymargin.web.words import gettext
 
 blueprint = Blueprint("trays", __name__)
 
 BACKDROPS = ("white", "black", "grey", "amber")
+_BRING_BACK_S = 20.0
+_READ_BYTES = 400_000  # what is larger lies in a file already
 _CARDS = 96  # shown at first, and more at each asking
 
 
@@ -24,7 +33,7 @@ def _chosen_backdrop() -> str:
 
 
 def _asked_cards() -> int:
-    return min(max(_CARDS, request.args.get("shown", _CARDS, int)), 1_000_000)
+    return int(min(max(_CARDS, read_argument("shown", _CARDS)), 1_000_000))
 
 
 def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
@@ -33,6 +42,7 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
     total = workshop.sheets.count_all()
     binned = workshop.sheets.list_binned()
     disk = keeping.measure_disk(workshop)
+    aside = len(workshop.originals.list_aside())
     return {
         "sheets": workshop.sheets.list_all(shown),
         "total": total,
@@ -44,6 +54,8 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
         "sentence": say_trays(total),
         "said_bin": say_bin(len(binned), disk),
         "said_disk": say_disk(disk),
+        "aside": aside,
+        "said_aside": say_aside(aside),
     }
 
 
@@ -64,10 +76,10 @@ def show_sheets() -> str:
     return render_template("trays/_changed.html", **_facts_for_templates())
 
 
-def _answer(moved: Sheet | None = None) -> str | AnyResponse:
+def _answer(moved: Sheet | None = None, said: str = "") -> str | AnyResponse:
     """Show a changed tray: what changed to htmx, the whole page to a plain form."""
     if "HX-Request" in request.headers:
-        return render_template("trays/_changed.html", **_facts_for_templates(moved))
+        return render_template("trays/_changed.html", **_facts_for_templates(moved), said=said)
     return redirect(url_for("trays.show_trays", on=_chosen_backdrop(), shown=_asked_cards()), 303)
 
 
@@ -101,8 +113,10 @@ def empty_bin() -> str | AnyResponse:
 @blueprint.get("/room")
 def ask_room() -> Response:
     """Say whether there is room for a picture of so many bytes, before any of it is sent."""
-    size = request.args.get("bytes", 0, int)
-    keeping.check_room(the_workshop(), size, size if size > IN_MEMORY_BYTES else 0)
+    size = int(read_argument("bytes", 0))
+    workshop = the_workshop()
+    workshop.readers.prepare()  # the picture follows
+    keeping.check_room(workshop, size, size if size > IN_MEMORY_BYTES else 0)
     return Response(status=204)
 
 
@@ -114,10 +128,40 @@ def add() -> Response | AnyResponse:
         raise BadImageError(
             gettext("No picture came with this request."), hint=gettext("Choose one and add it again.")
         )  # fmt: skip
-    added = [add_sheet(the_workshop(), file.stream.read(), file.filename or "") for file in files]
+    added: list[Sheet] = []
+    refused: list[tuple[str, DomainError]] = []
+    for file in files:
+        try:
+            with closing(file):
+                added.append(_add_one(file))
+        except DomainError as error:
+            refused.append((to_shown_name(file.filename or ""), error))
+    if refused and len(files) == 1:
+        raise refused[0][1]
+    if refused:  # each of the others is there, and each of these is named
+        page = render_template("trays/refused.html", added=added, refused=refused)
+        return Response(page, outcome_of(refused[0][1])[0])
     place = url_for("bench.show", sheet_id=added[0].id)
     if request.accept_mimetypes.best == "application/json":
         response = jsonify(name=added[0].name, place=place)
         response.status_code = 201
         return response
     return redirect(place if len(added) == 1 else url_for("trays.show_trays"), 303)
+
+
+def _add_one(file: FileStorage) -> Sheet:
+    """Bring in one file; a large one stays on the disk where it was laid aside, and is only looked at."""
+    name = file.filename or ""
+    size = file.stream.seek(0, io.SEEK_END)
+    file.stream.seek(0)
+    if size <= _READ_BYTES:
+        return add_sheet(the_workshop(), file.stream.read(), name)
+    with mmap.mmap(file.stream.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        return add_sheet(the_workshop(), data, name)
+
+
+@blueprint.post("/set-aside/bring-back")
+def bring_back() -> str | AnyResponse:
+    """Make sheets again of originals that no sheet names, as many as there is time for."""
+    brought = keeping.bring_back(the_workshop(), _BRING_BACK_S)
+    return _answer(said=say_brought(brought))

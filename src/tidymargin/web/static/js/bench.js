@@ -2,7 +2,7 @@
 
 import { Curve } from "./curve.js";
 import { Exporting } from "./exporting.js";
-import { Newest, toQuery } from "./pixels.js";
+import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
 import { Stage } from "./stage.js";
@@ -43,7 +43,11 @@ let detailBefore = "";
 let isLost = false;
 let proofWaits = false;
 const says = {
-  lost: () => {
+  lost: (error) => {
+    if (error?.said) {
+      say(error.said); // it does answer, and says why not with this
+      return;
+    }
     if (!isLost) say(lost);
     isLost = true;
     setTimeout(() => isLost && askHead(), 2000);
@@ -117,8 +121,8 @@ const proof = new Proof(byId("proof"), stage, says);
 let said = { acts: false };
 const places = new Newest(
   async ({ place }, signal) => {
-    const response = await fetch(`${sheet.address}place?${toQuery(place)}`, { signal });
-    if (!response.ok) throw new Error(`${response.status}`);
+    const response = await fetch(`${sheet.address}place?${toQuery(place)}`, { headers: { Accept: "application/json" }, signal });
+    if (!response.ok) throw await toError(response);
     return response.json();
   },
   (answer, { place, name }) => {
@@ -297,7 +301,7 @@ document.body.addEventListener("htmx:afterSwap", () => {
 document.body.addEventListener("htmx:afterSwap", (event) => {
   if (event.detail.target.classList.contains("said")) event.detail.target.scrollIntoView({ block: "nearest" });
 });
-document.body.addEventListener("htmx:sendError", says.lost);
+document.body.addEventListener("htmx:sendError", () => says.lost());
 // A change that came too late is refused, and may be made again on what is newest by one click.
 let refused = null;
 document.body.addEventListener("htmx:beforeSwap", (event) => {

@@ -1,6 +1,6 @@
 // Exporting with progress and a way to stop. Without this script the link is a plain download.
 
-import { toQuery } from "./pixels.js";
+import { toError, toQuery } from "./pixels.js";
 
 const SAY_AFTER_MS = 500;
 const ASK_EVERY_MS = 400;
@@ -30,10 +30,10 @@ export class Exporting {
     try {
       const headers = { Accept: "application/json" };
       const response = await fetch(link.href, { headers, signal: this.abort.signal });
-      if (!response.ok) throw new Error(await readRefusal(response));
+      if (!response.ok) throw await toError(response);
       saveAs(await response.blob(), link.download);
     } catch (error) {
-      this.say(error.name === "AbortError" ? stopped : error.message);
+      this.say(error.name === "AbortError" ? stopped : error.said || error.message);
     }
     clearInterval(ask);
     clearTimeout(show);
@@ -62,15 +62,6 @@ export class Exporting {
     body.append("work", "export");
     fetch(`${this.sheet.address}stop`, { method: "POST", body, headers: { "X-CSRFToken": document.body.dataset.token } }).catch(() => null);
     this.abort?.abort();
-  }
-}
-
-async function readRefusal(response) {
-  try {
-    const { message, hint } = await response.json();
-    return [message, hint].filter(Boolean).join(" ");
-  } catch {
-    return `${response.status}`;
   }
 }
 

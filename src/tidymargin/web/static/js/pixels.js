@@ -4,10 +4,18 @@ export function toQuery(values) {
   return new URLSearchParams(Object.entries(values).map(([name, value]) => [name, String(value)])).toString();
 }
 
+// The error of an answer that is none, with what the server says of it, if it says anything.
+export async function toError(response) {
+  const { message, hint } = await response.json().catch(() => ({}));
+  const error = new Error(`${response.status}`);
+  error.said = [message, hint].filter(Boolean).join(" ");
+  return error;
+}
+
 export async function fetchPixels(address, channels, signal) {
   const response = await fetch(address, { headers: { Accept: "application/octet-stream" }, signal });
   if (response.status === 204) throw new DOMException("something newer was asked for", "AbortError");
-  if (!response.ok) throw new Error(`${response.status}`);
+  if (!response.ok) throw await toError(response);
   const [width, height] = response.headers.get("X-Size").split("x").map(Number);
   const bytes = new Uint8ClampedArray(await response.arrayBuffer());
   if (bytes.length !== width * height * channels) throw new Error("short answer");

@@ -1,0 +1,67 @@
+"""Looking after a data folder: what state it is in, a backup of it, and restoring that."""
+
+from pathlib import Path
+
+import click
+
+from tidymargin.cli.outputs import Outputs
+from tidymargin.cli.telling import data_folder, told
+from tidymargin.core.errors import DamagedFileError
+from tidymargin.outcomes import OUTCOMES
+from tidymargin.services.backing import back_up
+from tidymargin.services.backing import restore as restore_backup
+from tidymargin.services.doctoring import look_over, mend
+
+
+@click.command()
+@click.option("--fix", is_flag=True, help="Mend what can be mended without loss.")
+@click.option(
+    "--use-copy", metavar="NAME", help="With --fix: put this copy of the database in place."
+)
+@told
+def doctor(fix: bool, use_copy: str | None) -> None:
+    """Say what state the data folder is in; exit 65 where something is wrong with it."""
+    folder = data_folder()
+    if fix or use_copy:
+        look_over(folder)  # says that there is none
+        mend(folder, click.echo, use_copy=use_copy)
+    found = look_over(folder)
+    for finding in found:
+        click.echo(f"{'LOOK: ' if finding.is_wrong else ''}{finding.said}")
+    wrong = sum(finding.is_wrong for finding in found)
+    if not wrong:
+        click.echo("nothing is wrong")
+        return
+    if not fix:
+        click.echo("./tidy doctor --fix mends what can be mended without loss")
+    raise SystemExit(OUTCOMES[DamagedFileError][1])
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--replace", is_flag=True, help="Replace a file that is there.")
+@told
+def backup(file: Path, replace: bool) -> None:
+    """Write all originals, histories and settings into one file, and read it back."""
+    place = Outputs((), replace=replace).claim(file)
+    done = back_up(data_folder(), place, replace=replace)
+    click.echo(
+        f"{file}: {done.sheets} sheets, {done.originals} originals, {done.size_bytes / 1e6:,.1f} MB, read back and whole"
+    )
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option(
+    "--replace",
+    is_flag=True,
+    help="Where there is a data folder already, keep that one beside under another name.",
+)
+@told
+def restore(file: Path, replace: bool) -> None:
+    """Make the data folder of a backup."""
+    folder = data_folder()
+    done, moved = restore_backup(file, folder, replace=replace)
+    click.echo(f"{folder}: {done.sheets} sheets of {done.made_at}, all of it whole")
+    if moved is not None:
+        click.echo(f"what was there is now at {moved}")

@@ -1,0 +1,18 @@
+"""All commands together."""
+
+import click
+
+from tidymargin.cli.caring import backup, doctor, restore
+from tidymargin.cli.keying import key, report
+from tidymargin.cli.serving import demo, serve
+from tidymargin.services.workshop import hold_memory_low
+
+
+@click.group()
+def main() -> None:
+    """Key plain grounds out of pictures."""
+    hold_memory_low()
+
+
+for _command in (serve, demo, key, report, doctor, backup, restore):
+    main.add_command(_command)

@@ -1,0 +1,97 @@
+"""Serving a data folder, and the demo."""
+
+import logging
+import os
+import signal
+import socket
+import sys
+import threading
+from contextlib import suppress
+from pathlib import Path
+from typing import NoReturn
+
+import click
+
+from tidymargin.cli.telling import data_folder, told
+from tidymargin.core.errors import UnusableArgumentError
+from tidymargin.demo.almanac import write_almanac
+from tidymargin.services.keeping import copy_daily
+from tidymargin.services.opening import add_sheet
+from tidymargin.services.warming import warm_kernels
+from tidymargin.services.workshop import Workshop, open_workshop
+
+FIRST_PORT = 8137
+_PORTS_TRIED = 50
+_ROOT = Path(__file__).parents[3]
+
+
+def _bind(port: int | None) -> socket.socket:
+    """Take the port asked for, or the first free one from 8137 on."""
+    for candidate in [port] if port is not None else range(FIRST_PORT, FIRST_PORT + _PORTS_TRIED):
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", candidate))
+        except OSError:
+            listener.close()
+            continue
+        return listener
+    raise UnusableArgumentError(
+        "No port is free to serve on.", hint="Choose one with --port.", field="port"
+    )
+
+
+def _serve(workshop: Workshop, port: int | None) -> None:
+    from tidymargin.web.server import make_server
+
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    signal.signal(signal.SIGTERM, _stop)
+    try:
+        listener = _bind(port)
+        server = make_server(workshop, listener)
+        threading.Thread(target=warm_kernels, name="warm", daemon=True).start()
+        copy_daily(workshop)
+        click.echo(
+            f"Tidy Margin is at http://127.0.0.1:{listener.getsockname()[1]}/ (Ctrl+C stops it)"
+        )
+        with suppress(KeyboardInterrupt):
+            server.run()
+        server.close()
+    finally:
+        workshop.close()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(
+        0
+    )  # kernels may still be compiled in a thread, which bears no interpreter that is taken down
+
+
+def _stop(_signal: int, _frame: object) -> NoReturn:
+    """End as by Ctrl+C: what is being saved is saved, what is being computed is stopped."""
+    raise SystemExit(0)
+
+
+@click.command()
+@click.option("--port", type=click.IntRange(1, 65535), help="Serve on this port only.")
+@told
+def serve(port: int | None) -> None:
+    """Serve your own data folder."""
+    _serve(open_workshop(data_folder()), port)
+
+
+@click.command()
+@click.option("--port", type=click.IntRange(1, 65535), help="Serve on this port only.")
+@told
+def demo(port: int | None) -> None:
+    """Make the demo data and serve it."""
+    folder = Path(os.environ.get("TIDYMARGIN_DATA") or _ROOT / ".demo")
+    truth = folder / "almanac"
+    if not truth.exists():
+        click.echo("Drawing the Skerrow Almanac's sheets…", err=True)
+    write_almanac(truth)
+    workshop = open_workshop(folder / "data")
+    if not workshop.sheets.list_all():
+        for place in sorted(truth.glob("*/picture.*"), reverse=True):
+            name = f"{place.parent.name}{place.suffix}"
+            add_sheet(workshop, place.read_bytes(), name)
+    _serve(workshop, port)

@@ -1,0 +1,111 @@
+"""The data folder: one process owns it, and every part of it has its name here."""
+
+import contextlib
+import fcntl
+import os
+import shlex
+import time
+from pathlib import Path
+
+from tidymargin.core.errors import FolderInUseError, UnusableFolderError
+
+DATABASE = "sheets.sqlite"
+SET_ASIDE = "set-aside"
+_TRIES = 5
+_PAUSE_S = 0.04
+
+
+class FolderLock:
+    """The right to a data folder, until it is let go or the process ends, however it ends.
+
+    Attributes
+    ----------
+    folder : Path
+        What is owned.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        try:
+            self._handle = os.open(folder / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        except OSError as error:
+            raise unusable(folder, error) from error
+        try:
+            _lock(self._handle)
+        except OSError as error:
+            owner = find_owner(folder)
+            os.close(self._handle)
+            raise FolderInUseError(
+                f"Another Tidy Margin{f' (process {owner})' if owner else ''} has the data folder {folder} open.",
+                hint="Use its page, or end it first; another folder is chosen with TIDYMARGIN_DATA.",
+            ) from error
+        with contextlib.suppress(OSError):  # a full disk: only the sentence above is poorer for it
+            os.ftruncate(self._handle, 0)
+            os.pwrite(self._handle, f"{os.getpid()}\n".encode(), 0)
+
+    def let_go(self) -> None:
+        """Let another process have the folder."""
+        if self._handle >= 0:
+            os.close(self._handle)
+            self._handle = -1
+
+
+def _lock(handle: int) -> None:
+    """Lock at once or not at all, but for an instant in which somebody may only be looking who has it."""
+    for tries_left in reversed(range(_TRIES)):
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            if not tries_left:
+                raise
+            time.sleep(_PAUSE_S)
+        else:
+            return
+
+
+def unusable(folder: Path, error: OSError) -> UnusableFolderError:
+    """Return the error that says why a data folder cannot be used."""
+    return UnusableFolderError(
+        f"The data folder {folder} cannot be used: {error.strerror}.",
+        hint="Let it be written to, or choose another with TIDYMARGIN_DATA.",
+    )
+
+
+def doctor_command(folder: Path, options: str = "") -> str:
+    """Return the command that looks after a data folder, as it is typed."""
+    return f"TIDYMARGIN_DATA={shlex.quote(str(folder))} ./tidy doctor{options}"
+
+
+def make_folder(folder: Path) -> None:
+    """Make a data folder where there is none.
+
+    Raises
+    ------
+    UnusableFolderError
+        Something else stands in its place, or it cannot be written.
+    """
+    if folder.exists() and not folder.is_dir():
+        raise UnusableFolderError(
+            f"Expected a folder for data at {folder}, found a file.",
+            hint="Move the file away, or choose another place with TIDYMARGIN_DATA.",
+        )
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise unusable(folder, error) from error
+
+
+def find_owner(folder: Path) -> int | None:
+    """Return the process that has a data folder open, None when none has."""
+    try:
+        handle = os.open(folder / "lock", os.O_RDONLY | os.O_CLOEXEC)
+    except OSError:
+        return None
+    try:
+        said = os.read(handle, 20).strip()
+        fcntl.flock(handle, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except OSError:
+        return int(said) if said.isdigit() else 0
+    finally:
+        os.close(handle)
+    return None

@@ -1,0 +1,149 @@
+"""Bringing sheets over from another database, as much of it as can still be read."""
+
+import sqlite3
+from collections.abc import Container, Iterator
+from contextlib import closing, suppress
+from pathlib import Path
+
+from tidymargin.store.database import connect_to_read
+from tidymargin.store.models import STEP_COLUMNS
+from tidymargin.store.rows import find_fault, is_whole_sheet, is_whole_state, is_whole_step
+
+Row = dict[str, object]
+
+_SHEET = ("id", "name", "original", "format_name", "width", "height", "dots_per_inch", "remarks", "head_id", "created_at", "binned_at")  # fmt: skip
+_STATE = ("id", "sheet_id", "parent_id", "redo_id", *STEP_COLUMNS, "change", "resolved", "engine_version", "created_at")  # fmt: skip
+_BEYOND = 10_000  # numbers that are tried behind the last one that could be read
+
+
+def _read_rows(connection: sqlite3.Connection, table: str, columns: tuple[str, ...]) -> list[Row]:
+    """Return the rows of a table, going on one by one behind places that cannot be read."""
+    chosen = f"SELECT rowid, {', '.join(columns)} FROM {table}"
+    found: dict[int, Row] = {}
+    last = 0
+    with suppress(sqlite3.Error):
+        for number, *values in connection.execute(f"{chosen} ORDER BY rowid"):
+            found[number] = dict(zip(columns, values, strict=True))
+            last = number
+        return list(found.values())
+    with suppress(sqlite3.Error):
+        last = max(last, connection.execute(f"SELECT max(rowid) FROM {table}").fetchone()[0] or 0)
+    for number in range(1, last + _BEYOND):
+        if number in found:
+            continue
+        with suppress(sqlite3.Error):
+            row = connection.execute(f"{chosen} WHERE rowid = ?", (number,)).fetchone()
+            if row is not None:
+                found[number] = dict(zip(columns, row[1:], strict=True))
+    return [found[number] for number in sorted(found)]
+
+
+def _read_all(source: Path) -> tuple[list[Row], list[Row], dict[str, str]]:
+    """Return the sheets, the states and the bodies of steps of a database, those that are whole."""
+    with closing(connect_to_read(source)) as connection:
+        connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
+        sheets = [row for row in _read_rows(connection, "sheet", _SHEET) if is_whole_sheet(row)]
+        states = [row for row in _read_rows(connection, "state", _STATE) if is_whole_state(row)]
+        steps = _read_rows(connection, "step", ("name", "body"))
+    bodies = {str(row["name"]): str(row["body"]) for row in steps if is_whole_step(row)}
+    states = [row for row in states if all(row[step] in bodies for step in STEP_COLUMNS)]
+    return sheets, states, bodies
+
+
+def _insert(target: sqlite3.Connection, table: str, row: Row) -> int:
+    columns = ", ".join(row)
+    marks = ", ".join("?" * len(row))
+    done = target.execute(f"INSERT INTO {table} ({columns}) VALUES ({marks})", tuple(row.values()))
+    return int(done.lastrowid or 0)
+
+
+def _with_parents(states: list[Row]) -> Iterator[Row]:
+    """Yield the states whose way back to the first one is whole, each after its parent."""
+    there: set[object] = {None}
+    for state in sorted(states, key=lambda state: int(str(state["id"]))):
+        if state["parent_id"] in there:
+            there.add(state["id"])
+            yield state
+
+
+def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[int, int]:
+    """Bring sheets with their histories from one database into another, where it does not have them.
+
+    A sheet that both have gets the states it lacks, and goes to the head it had there if that went further.
+
+    Parameters
+    ----------
+    source : Path
+        May be damaged.
+    target : Path
+        Of the present revision; in use by nobody else.
+    originals : container of str
+        Only sheets of these are brought over.
+
+    Returns
+    -------
+    tuple of int
+        How many sheets were brought over, and how many states of sheets that were there already.
+
+    Raises
+    ------
+    sqlite3.Error
+        The source cannot be read at all, or the target not be written; it is then as it was.
+    """
+    sheets, states, bodies = _read_all(source)
+    added = gone_on = 0
+    with closing(sqlite3.connect(target)) as connection, connection:
+        here = {(o, at): n for n, o, at in connection.execute("SELECT id, original, created_at FROM sheet")}  # fmt: skip
+        for sheet in sheets:
+            own = list(_with_parents([s for s in states if s["sheet_id"] == sheet["id"]]))
+            if not own or sheet["original"] not in originals:
+                continue
+            number = here.get((sheet["original"], sheet["created_at"]))
+            is_new = number is None
+            if number is None:
+                head = {"id": None, "head_id": None}
+                number = _insert(connection, "sheet", {**sheet, **head})
+            count = _bring_states(connection, number, sheet, own, bodies)
+            added += is_new
+            gone_on += 0 if is_new else count
+        fault = find_fault(connection)
+        if fault is not None:
+            raise sqlite3.IntegrityError(fault)
+    return added, gone_on
+
+
+def _bring_states(
+    connection: sqlite3.Connection, number: int, sheet: Row, states: list[Row], bodies: dict[str, str]
+) -> int:  # fmt: skip
+    """Bring the states of one sheet over that it lacks; return how many those were."""
+    chosen = "SELECT id, parent_id, created_at, change, " + ", ".join(STEP_COLUMNS)
+    known = {
+        row[1:]: row[0]
+        for row in connection.execute(f"{chosen} FROM state WHERE sheet_id = ?", (number,))
+    }
+    before = connection.execute("SELECT head_id FROM sheet WHERE id = ?", (number,)).fetchone()[0]
+    to_new: dict[object, int | None] = {None: None}
+    brought = set()
+    for state in states:
+        parent = to_new[state["parent_id"]]
+        same = (parent, state["created_at"], state["change"], *(state[s] for s in STEP_COLUMNS))
+        if same in known:
+            to_new[state["id"]] = known[same]
+            continue
+        for step in STEP_COLUMNS:
+            name = str(state[step])
+            connection.execute("INSERT OR IGNORE INTO step VALUES (?, ?)", (name, bodies[name]))
+        own = {"id": None, "sheet_id": number, "parent_id": parent, "redo_id": None}
+        to_new[state["id"]] = _insert(connection, "state", {**state, **own})
+        brought.add(state["id"])
+    for state in states:
+        redo = to_new.get(state["redo_id"])
+        if redo is not None:
+            change = "UPDATE state SET redo_id = ? WHERE id = ? AND redo_id IS NULL"
+            connection.execute(change, (redo, to_new[state["id"]]))
+    went_on = before in to_new.values() and sheet["head_id"] in brought
+    if before is None or went_on:
+        latest = to_new[states[-1]["id"]]
+        head = to_new.get(sheet["head_id"]) or latest
+        connection.execute("UPDATE sheet SET head_id = ? WHERE id = ?", (head, number))
+    return len(brought)

@@ -1,0 +1,104 @@
+"""What a row must be to be one that was saved: SQLite itself looks after its pages, and not after what is in them."""
+
+import hashlib
+import json
+import sqlite3
+from collections.abc import Mapping
+from datetime import datetime
+
+from tidymargin.store.models import STEP_COLUMNS
+
+Row = Mapping[str, object]
+_NAME_LENGTH = 64
+
+
+def _is_text(value: object, most: int) -> bool:
+    return isinstance(value, str) and len(value) <= most and "\ufffd" not in value
+
+
+def _is_json(value: object, kind: type) -> bool:
+    try:
+        return isinstance(json.loads(str(value)), kind)
+    except ValueError:
+        return False
+
+
+def _is_time(value: object) -> bool:
+    try:
+        return datetime.fromisoformat(str(value)).tzinfo is not None
+    except ValueError:
+        return False
+
+
+def _is_name(value: object) -> bool:
+    return (
+        isinstance(value, str)
+        and len(value) == _NAME_LENGTH
+        and set(value) <= set("0123456789abcdef")
+    )
+
+
+def _is_count(value: object, least: int = 1) -> bool:
+    return isinstance(value, int) and value >= least
+
+
+def is_whole_step(row: Row) -> bool:
+    """Whether a step's body is what its name says."""
+    body = row["body"]
+    return isinstance(body, str) and hashlib.sha256(body.encode()).hexdigest() == row["name"]
+
+
+def is_whole_state(row: Row) -> bool:
+    """Whether a state can be read."""
+    return (
+        all(_is_name(row[step]) for step in STEP_COLUMNS)
+        and all(row[other] is None or _is_count(row[other]) for other in ("parent_id", "redo_id"))
+        and _is_count(row["sheet_id"])
+        and _is_count(row["engine_version"])
+        and _is_text(row["change"], 40)
+        and _is_json(row["resolved"], dict)
+        and _is_time(row["created_at"])
+    )
+
+
+def is_whole_sheet(row: Row) -> bool:
+    """Whether a sheet can be read, but for its head."""
+    binned = row.get("binned_at")
+    dots = row["dots_per_inch"]
+    return (
+        _is_text(row["name"], 200)
+        and _is_name(row["original"])
+        and _is_text(row["format_name"], 16)
+        and _is_count(row["width"])
+        and _is_count(row["height"])
+        and (dots is None or isinstance(dots, int | float))
+        and _is_json(row["remarks"], list)
+        and _is_time(row["created_at"])
+        and (binned is None or _is_time(binned))
+    )
+
+
+_WHOLE = {"step": is_whole_step, "state": is_whole_state, "sheet": is_whole_sheet}
+
+
+def find_fault(connection: sqlite3.Connection) -> str | None:
+    """Return what is wrong with what a database holds, in words; None when every row can be read.
+
+    Raises
+    ------
+    sqlite3.Error
+        Its pages cannot be read.
+    """
+    connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
+    for table, is_whole in _WHOLE.items():
+        found = connection.execute(f"SELECT * FROM {table} ORDER BY rowid")
+        columns = [column[0] for column in found.description]
+        for values in found:
+            if not is_whole(dict(zip(columns, values, strict=True))):
+                return f"a {table} in it is not what was saved"
+    if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
+        return "a row in it names another that is missing"
+    heads = "SELECT 1 FROM sheet LEFT JOIN state ON state.id = head_id AND state.sheet_id = sheet.id WHERE state.id IS NULL"
+    if connection.execute(heads).fetchone() is not None:
+        return "a sheet in it has no state"
+    return None
