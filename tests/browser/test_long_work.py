@@ -1,7 +1,9 @@
 """Long work says how far it has come and can be stopped; a stopped sheet is as it was."""
 
+import sqlite3
 import threading
 import time
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +15,7 @@ from tidymargin.core import cut, facts
 from tidymargin.demo.truth import encode_picture
 from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.viewing import View, render_draft
+from tidymargin.store import database
 
 
 @pytest.fixture
@@ -116,3 +119,37 @@ def test_until_rims_are_solved_what_is_left_is_shown_and_says_so(
     page.locator("#verb", has_text="Point at a place").wait_for()
     page.locator("#detail", has_text="to see what a click would clear").wait_for()
     assert page.evaluate(shown) == [30, beside]
+
+
+def test_a_database_that_is_held_is_said_in_the_sentence_and_what_was_typed_stays(
+    page, workshop, badge_png, complaints, monkeypatch
+):
+    monkeypatch.setattr(database, "_BUSY_MS", 200)
+    sheet = add_sheet(workshop, badge_png, "badge.png")
+    load_measured(workshop, sheet)
+    page.goto(f"/sheets/{sheet.id}/?open=reach")
+    wait_measured(page)
+    workshop.sheets.close()  # connections that are open would wait for ten seconds
+    with closing(sqlite3.connect(workshop.database)) as other:
+        other.execute("BEGIN IMMEDIATE")
+        page.locator("#tolerance").fill("12.4")
+        page.locator("#tolerance").press("Enter")
+        said = page.locator("#step-reach #said-open")
+        said.get_by_text("The database is held by another program").wait_for()
+        other.rollback()
+    complaints.expect("503")
+    assert page.locator("#tolerance").input_value() == "12.4"
+    page.locator("#tolerance").press("Enter")
+    page.locator("#phrase-tolerance", has_text="12.4").wait_for()
+    assert said.inner_text() == ""
+
+
+def test_pictures_that_no_sheet_names_are_brought_back_by_one_button(page, workshop, badge_png):
+    name = workshop.originals.save(badge_png)
+    workshop.originals.reconcile(set())
+    page.goto("/")
+    page.get_by_text("1 picture is here that no sheet names").wait_for()
+    page.get_by_role("button", name="Bring it back").click()
+    page.get_by_text("1 picture is back as a sheet").wait_for()
+    page.get_by_role("link", name=f"brought back {name[:8]}.png", exact=True).wait_for()
+    assert page.locator("#set-aside").count() == 0

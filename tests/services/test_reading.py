@@ -103,22 +103,23 @@ def test_a_decoder_that_breaks_down_is_a_sentence_and_a_log_entry(
     assert "in the middle of a picture" in caplog.text
 
 
-def test_an_idle_process_ends_by_itself_and_the_next_picture_finds_another(readers, badge_png):
+def test_a_process_is_kept_ready_and_one_that_the_system_ended_is_replaced(readers, badge_png):
+    readers.prepare()
     readers.decode(badge_png)
-    (idle,) = readers._idle
-    for _ in range(200):
-        if idle._process.poll() is not None:
-            break
-        time.sleep(0.05)
-    assert idle._process.poll() == 0
+    (ready,) = readers._idle
+    readers.decode(badge_png)
+    assert readers._idle == [ready]
+    ready._process.kill()
+    ready._process.wait()
     assert readers.decode(badge_png).picture.width == 160
+    assert readers._idle != [ready]
 
 
 def test_what_decoding_and_resampling_take_is_counted_until_it_is_at_hand(tmp_path, badge_png):
     workshop = open_workshop(tmp_path)
     asked = []
-    real = workshop.executor.run
-    workshop.executor.run = lambda name, *rest, **options: (  # type: ignore[method-assign]
+    real = workshop.executor.submit
+    workshop.executor.submit = lambda name, *rest, **options: (  # type: ignore[method-assign]
         asked.append((name.split(":")[0], options.get("cost_bytes", 0))),
         real(name, *rest, **options),
     )[1]

@@ -5,7 +5,7 @@ import click
 from tidymargin.cli.caring import backup, doctor, restore
 from tidymargin.cli.keying import key, report
 from tidymargin.cli.serving import demo, serve
-from tidymargin.services.workshop import hold_memory_low
+from tidymargin.process import hold_memory_low
 
 
 @click.group()

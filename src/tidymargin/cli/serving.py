@@ -50,6 +50,7 @@ def _serve(workshop: Workshop, port: int | None) -> None:
         listener = _bind(port)
         server = make_server(workshop, listener)
         threading.Thread(target=warm_kernels, name="warm", daemon=True).start()
+        workshop.readers.prepare()
         copy_daily(workshop)
         click.echo(
             f"Tidy Margin is at http://127.0.0.1:{listener.getsockname()[1]}/ (Ctrl+C stops it)"

@@ -4,7 +4,7 @@ import io
 import logging
 import struct
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import BinaryIO
@@ -23,7 +23,7 @@ MAX_SIDE_PX = 60_000
 _FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP")
 _READABLE = "PNG, JPEG, WebP, TIFF, GIF or BMP"
 _SRGB = ImageCms.createProfile("sRGB")
-_BAND_PX = 4_000_000  # of wide values, brought to 8 bits at a time
+_BAND_PX = 250_000  # taken over at a time: it stays in the processor's cache
 _MOST_PROFILE_BYTES = 16 * 1024 * 1024
 _BYTES_PX = {"WEBP": 20, "GIF": 14}
 _OTHER_BYTES_PX = 12
@@ -32,6 +32,12 @@ _SLOWEST_PX_S = 3e6  # decoded in a second at the very least, on a slow and busy
 _LEAST_S = 9.0
 
 log = logging.getLogger(__name__)
+
+Allocate = Callable[[tuple[int, ...]], NDArray[np.uint8]]
+
+
+def _allocate(shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    return np.empty(shape, np.uint8)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -171,18 +177,31 @@ def _to_8_bit(image: Image.Image, remarks: list[str]) -> Image.Image:
     return image
 
 
-def _split_alpha(image: Image.Image, remarks: list[str]) -> Picture:
+def _take_pixels(image: Image.Image, allocate: Allocate) -> NDArray[np.uint8]:
+    """Return a picture's pixels, taken over band by band, or the library would copy all of it twice."""
+    width, height = image.size
+    shape = (height, width) if image.mode == "L" else (height, width, len(image.mode))
+    out = allocate(shape)
+    rows = max(1, _BAND_PX // width)
+    for top in range(0, height, rows):
+        end = min(top + rows, height)
+        out[top:end] = np.asarray(image.crop((0, top, width, end)))
+    return out
+
+
+def _split_alpha(image: Image.Image, remarks: list[str], allocate: Allocate) -> Picture:
     alpha: NDArray[np.uint8] | None = None
     if image.has_transparency_data:
         image = image.convert("RGBA")
-        alpha = np.array(image.getchannel("A"))
+        alpha = _take_pixels(image.getchannel("A"), allocate)
         if (alpha == 255).all():
             alpha = None
         else:
             remarks.append("Came in with transparent parts, which stay transparent")
     elif image.mode == "CMYK":
         remarks.append("Converted from CMYK to sRGB")
-    return Picture(np.array(image if image.mode == "RGB" else image.convert("RGB")), alpha)
+    rgb = image if image.mode == "RGB" else image.convert("RGB")
+    return Picture(_take_pixels(rgb, allocate), alpha)
 
 
 def _read_dots_per_inch(image: Image.Image) -> float | None:
@@ -249,13 +268,15 @@ def decode_picture(data: bytes) -> Decoded:
     return decode_file(io.BytesIO(data))
 
 
-def decode_file(file: BinaryIO) -> Decoded:
+def decode_file(file: BinaryIO, allocate: Allocate = _allocate) -> Decoded:
     """Decode a picture file to 8-bit sRGB, upright.
 
     Parameters
     ----------
     file : binary file
         All of it: PNG, JPEG, WebP, TIFF, GIF (its first frame) or BMP.
+    allocate : callable, optional
+        Gives the arrays of uint8 that pixels are put into, by their shape.
 
     Returns
     -------
@@ -278,7 +299,7 @@ def decode_file(file: BinaryIO) -> Decoded:
             dots_per_inch = _read_dots_per_inch(image)
             image.load()
             _turn_upright(image, remarks)
-            picture = _split_alpha(_to_srgb(_to_8_bit(image, remarks), remarks), remarks)
+            picture = _split_alpha(_to_srgb(_to_8_bit(image, remarks), remarks), remarks, allocate)
         if _has_more_frames(file):
             remarks.insert(0, "The first of several frames was taken")
     return Decoded(picture, name, dots_per_inch, tuple(remarks))

@@ -1,8 +1,8 @@
 """The process that decodes pictures for another one, so that it can be stopped whatever it is doing.
 
 It reads requests from the socket on its standard input. A request is one line of JSON, with the picture file as
-the file handle that comes along; so is the answer, with the pixels in memory that both share. It ends when nothing is asked of it
-for a while, and with whoever started it.
+the file handle that comes along; so is the answer, with the pixels in memory that both share. It ends with whoever
+started it.
 """
 
 import contextlib
@@ -10,7 +10,6 @@ import json
 import mmap
 import os
 import resource
-import select
 import socket
 import sys
 import tempfile
@@ -19,13 +18,15 @@ from dataclasses import asdict
 from typing import Any, BinaryIO
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tidymargin.core.errors import DomainError
 from tidymargin.formats.decode import decode_file, measure_size
+from tidymargin.process import give_memory_back, keep_memory
 
-IDLE_S = 3.0
 MOST_LINE_BYTES = 65536
 _MOST_CAUSE = 4000
+_MOST_HANDLES = 2  # colours and alpha
 _MOST_MEMORY_BYTES = (
     12 * 1024**3
 )  # beyond what the largest picture takes; a decoder gone wild stops here
@@ -56,7 +57,7 @@ def receive_line(connection: socket.socket) -> tuple[dict[str, Any] | None, list
     """Return what comes as one line of JSON with its handles; None when the other side has ended."""
     line, handles = b"", []
     while not line.endswith(b"\n"):
-        part, more, _, _ = socket.recv_fds(connection, MOST_LINE_BYTES, 1)
+        part, more, _, _ = socket.recv_fds(connection, MOST_LINE_BYTES, _MOST_HANDLES)
         handles += more
         if not part:
             return None, handles
@@ -71,26 +72,40 @@ def send_line(connection: socket.socket, said: dict[str, Any], handles: list[int
     connection.sendall(line[sent:])
 
 
-def _share_pixels(file: BinaryIO) -> tuple[dict[str, Any], int]:
-    decoded = decode_file(file)
-    picture = decoded.picture
-    shapes = [picture.rgb.shape] + ([] if picture.alpha is None else [picture.alpha.shape])
+def map_memory(handle: int, shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Return shared memory as an array, (shape) uint8; it is let go of with the array."""
+    flags = mmap.MAP_SHARED | getattr(mmap, "MAP_POPULATE", 0)
+    return np.frombuffer(mmap.mmap(handle, int(np.prod(shape)), flags), np.uint8).reshape(shape)
+
+
+def _share_pixels(file: BinaryIO) -> tuple[dict[str, Any], list[int]]:
+    shared: list[tuple[NDArray[np.uint8], int]] = []
+
+    def allocate(shape: tuple[int, ...]) -> NDArray[np.uint8]:
+        handle = share_memory(int(np.prod(shape)))
+        shared.append((map_memory(handle, shape), handle))
+        return shared[-1][0]
+
+    try:
+        decoded = decode_file(file, allocate)
+    except BaseException:
+        for _, handle in shared:
+            os.close(handle)
+        raise
+    channels = [decoded.picture.rgb, decoded.picture.alpha]
     said = {
-        "shapes": shapes,
+        "shapes": [channel.shape for channel in channels if channel is not None],
         "format_name": decoded.format_name,
         "dots_per_inch": decoded.dots_per_inch,
         "remarks": decoded.remarks,
     }
-    handle = share_memory(sum(int(np.prod(shape)) for shape in shapes))
-    with mmap.mmap(handle, 0) as shared:
-        at = 0
-        for channel in (picture.rgb, picture.alpha):
-            if channel is not None:
-                into = np.frombuffer(shared, np.uint8, channel.size, at).reshape(channel.shape)
-                into[...] = channel
-                at += channel.size
-                del into  # or the memory could not be let go of
-    return said, handle
+    given = []
+    for channel in channels:
+        given += [handle for array, handle in shared if array is channel]
+    for _, handle in shared:
+        if handle not in given:  # an alpha that is solid all over
+            os.close(handle)
+    return said, given
 
 
 def answer(wanted: str, file: BinaryIO) -> tuple[dict[str, Any], list[int]]:
@@ -106,22 +121,22 @@ def answer(wanted: str, file: BinaryIO) -> tuple[dict[str, Any], list[int]]:
     try:
         if wanted == "size":
             return asdict(measure_size(file)), []
-        said, handle = _share_pixels(file)
+        return _share_pixels(file)
     except DomainError as error:
         cause = "".join(traceback.format_exception(error.__cause__)) if error.__cause__ else ""
         told = {"error": type(error).__name__, "message": error.message, "hint": error.hint}
         return {**told, "cause": cause[-_MOST_CAUSE:]}, []
     except OSError as error:  # no memory to share
         return {"error": "OSError", "errno": error.errno}, []
-    return said, [handle]
 
 
 def main() -> None:
-    """Answer what is asked until nothing is."""
+    """Answer what is asked until nobody is there to ask."""
+    keep_memory()
     with contextlib.suppress(ValueError, OSError):
         resource.setrlimit(resource.RLIMIT_AS, (_MOST_MEMORY_BYTES, _MOST_MEMORY_BYTES))
     with socket.socket(fileno=os.dup(sys.stdin.fileno())) as connection:
-        while select.select([connection], [], [], IDLE_S)[0]:
+        while True:
             asked, handles = receive_line(connection)
             if asked is None:
                 return
@@ -130,6 +145,7 @@ def main() -> None:
             send_line(connection, said, given)
             for handle in given:
                 os.close(handle)
+            give_memory_back()
 
 
 if __name__ == "__main__":

@@ -32,6 +32,7 @@ from tidymargin.formats.packed import pack, unpack
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority
 from tidymargin.services.workshop import Measured, Workshop
+from tidymargin.store.originals import name_of
 from tidymargin.store.sheets import NewSheet, NewState, Sheet
 
 log = logging.getLogger(__name__)
@@ -90,14 +91,16 @@ def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None
     size = workshop.readers.measure_size(data)
     # what is small never waits behind what is large
     priority = Priority.OPENING if size.peak_bytes > _SMALL_BYTES else Priority.VIEW
-    decoded = workshop.executor.run(
+    decoding = workshop.executor.submit(
         f"decode:{id(data)}",
         priority,
         lambda: workshop.readers.decode(data, workshop.executor.tick, most_s=size.most_s),
         cost_bytes=size.peak_bytes + memoryview(data).nbytes,
     )
+    original = name_of(data)  # beside it
+    decoded = decoding.result()
     with workshop.originals.naming:
-        original = workshop.originals.save(data)
+        workshop.originals.save(data, original)
         remarks = list(decoded.remarks)
         same = workshop.sheets.find_same(original)
         if same is not None:

@@ -2,7 +2,6 @@
 
 import errno
 import logging
-import mmap
 import os
 import select
 import socket
@@ -14,8 +13,6 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from typing_extensions import Buffer
 
 import tidymargin
@@ -30,11 +27,12 @@ from tidymargin.core.errors import (
 from tidymargin.core.picture import Picture
 from tidymargin.core.progress import Tick, no_tick
 from tidymargin.formats.decode import MAX_FILE_BYTES, Decoded, Size, refuse_by_head
-from tidymargin.formats.reader import receive_line, send_line, share_memory
+from tidymargin.formats.reader import map_memory, receive_line, send_line, share_memory
 
 log = logging.getLogger(__name__)
 
 _AT_ONCE = 4
+_SLIM = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "1"}  # it only takes pixels over
 _STEP_S = 0.05
 _HEAD_S = 10.0
 
@@ -52,7 +50,7 @@ class _Reader:
                 stdin=theirs.fileno(),
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,  # decoders write there whatever a file makes them say
-                env={**os.environ, "PYTHONPATH": os.pathsep.join(p for p in paths if p)},
+                env={**os.environ, **_SLIM, "PYTHONPATH": os.pathsep.join(p for p in paths if p)},
                 start_new_session=True,  # Ctrl+C is for the server, which then ends this
             )
 
@@ -89,7 +87,7 @@ class _Reader:
 
 
 class Readers:
-    """Decodes pictures; a few at once, each in a process that is kept for the next while that comes soon."""
+    """Decodes pictures; a few at once, each in a process, of which one is kept ready for the next."""
 
     def __init__(self) -> None:
         self._free = threading.BoundedSemaphore(_AT_ONCE)
@@ -99,7 +97,7 @@ class Readers:
         self._closed = False
 
     def prepare(self) -> None:
-        """Have a process ready, as a picture will come at once."""
+        """Have a process ready before the first picture comes."""
         with self._lock:
             if not self._idle and not self._at_work and not self._closed:
                 self._idle.append(_Reader())
@@ -130,17 +128,14 @@ class Readers:
         if most_s is None:
             most_s = self.measure_size(data).most_s
         said, handles = self._ask("pixels", data, most_s, tick)
-        shapes = [tuple(shape) for shape in said["shapes"]]
-        channels: list[NDArray[np.uint8]] = []
         try:
-            shared = mmap.mmap(handles[0], 0)
+            channels = [
+                map_memory(handle, tuple(shape))
+                for handle, shape in zip(handles, said["shapes"], strict=True)
+            ]
         finally:
-            os.close(handles[0])
-        at = 0
-        for shape in shapes:
-            count = int(np.prod(shape))
-            channels.append(np.frombuffer(shared, np.uint8, count, at).reshape(shape))
-            at += count
+            for handle in handles:
+                os.close(handle)
         picture = Picture(channels[0], channels[1] if len(channels) > 1 else None)
         return Decoded(picture, said["format_name"], said["dots_per_inch"], tuple(said["remarks"]))
 
@@ -171,7 +166,7 @@ class Readers:
     def _ask_some(
         self, wanted: str, handle: int, most_s: float, tick: Tick
     ) -> tuple[dict[str, Any], list[int]]:
-        """Ask an idle process, or a new one; one may have ended for want of work just now."""
+        """Ask the process that is ready, or a new one; that one may have been ended by the system."""
         for is_again in (False, True):
             if self._closed:
                 raise StoppedError("The server is being ended.", hint="Add it again afterwards.")

@@ -1,6 +1,5 @@
 """What every service works with: the store, the executor and the caches of one data folder."""
 
-import ctypes
 import logging
 import sqlite3
 from dataclasses import dataclass, field
@@ -35,8 +34,6 @@ from tidymargin.store.sheets import Sheets
 log = logging.getLogger(__name__)
 
 _MB = 1024 * 1024
-_M_MMAP_THRESHOLD = -3
-_RETURNED_BYTES = 4 * _MB
 _DISK_BYTES = 2048 * _MB
 
 
@@ -90,17 +87,6 @@ class Workshop:
         self.executor.close()
         self.sheets.close()
         self.lock.let_go()
-
-
-def hold_memory_low() -> None:
-    """Have large arrays go back to the system when they are freed, where the C library can be told to.
-
-    By default it raises the size from which it does so whenever one is freed, and keeps the rest.
-    """
-    try:
-        ctypes.CDLL("libc.so.6").mallopt(_M_MMAP_THRESHOLD, _RETURNED_BYTES)
-    except (OSError, AttributeError):
-        return  # another C library: memory is then only less tight
 
 
 def offer_copy(

@@ -54,8 +54,8 @@ class Originals:
         for stray in (*self._folder.glob("*.part"), *self._folder.glob("??/.*.part")):
             stray.unlink(missing_ok=True)
 
-    def save(self, data: Buffer) -> str:
-        """Keep a file and return its name, the hash of its content.
+    def save(self, data: Buffer, name: str | None = None) -> str:
+        """Keep a file and return its name, the hash of its content, where that is not known already.
 
         It is written aside, synced and named, so that it is there whole or not at all.
 
@@ -64,7 +64,7 @@ class Originals:
         StorageFullError
             The disk has no room.
         """
-        name = name_of(data)
+        name = name or name_of(data)
         place = self._place(name)
         if place.exists() and name_of(place.read_bytes()) == name:
             os.utime(place)  # younger than any older wish to have it deleted

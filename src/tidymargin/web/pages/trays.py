@@ -114,9 +114,7 @@ def empty_bin() -> str | AnyResponse:
 def ask_room() -> Response:
     """Say whether there is room for a picture of so many bytes, before any of it is sent."""
     size = int(read_argument("bytes", 0))
-    workshop = the_workshop()
-    workshop.readers.prepare()  # the picture follows
-    keeping.check_room(workshop, size, size if size > IN_MEMORY_BYTES else 0)
+    keeping.check_room(the_workshop(), size, size if size > IN_MEMORY_BYTES else 0)
     return Response(status=204)
 
 

@@ -1,0 +1,38 @@
+"""What is asked of the C library for a whole process."""
+
+import ctypes
+
+_M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD = -1, -3
+_RETURNED_BYTES = 4 * 1024 * 1024
+_KEPT_BYTES = 32 * 1024 * 1024  # the most that it takes as a threshold
+
+
+def _set_thresholds(**thresholds: int) -> None:
+    try:
+        library = ctypes.CDLL("libc.so.6")
+        library.mallopt(_M_MMAP_THRESHOLD, thresholds["mmap"])
+        if "trim" in thresholds:
+            library.mallopt(_M_TRIM_THRESHOLD, thresholds["trim"])
+    except (OSError, AttributeError):
+        return  # another C library: memory is then only less tight
+
+
+def hold_memory_low() -> None:
+    """Have large arrays go back to the system when they are freed, where the C library can be told to.
+
+    By default it raises the size from which it does so whenever one is freed, and keeps the rest.
+    """
+    _set_thresholds(mmap=_RETURNED_BYTES)
+
+
+def keep_memory() -> None:
+    """Have memory that is freed used again, until `give_memory_back`: so one large thing after another is quicker."""
+    _set_thresholds(mmap=_KEPT_BYTES, trim=64 * _KEPT_BYTES)
+
+
+def give_memory_back() -> None:
+    """Give what is free by now back to the system, where the C library can be told to."""
+    try:
+        ctypes.CDLL("libc.so.6").malloc_trim(0)
+    except (OSError, AttributeError):
+        return
