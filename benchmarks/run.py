@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import fuzz, kills, users
+from benchmarks import elsewhere, fuzz, kills, users
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -68,6 +68,15 @@ def main() -> None:
     """Measure and print."""
     parser = argparse.ArgumentParser(prog="tidy bench", description=main.__doc__)
     parser.add_argument("--truth", type=Path, help="score the truth folders below this one instead")
+    parser.add_argument(
+        "--first-sight",
+        type=Path,
+        metavar="FOLDER",
+        help="only say what of the truth folders below is recognised and usable",
+    )
+    parser.add_argument(
+        "--real", type=Path, metavar="FOLDER", help="only score photos and scans by their points"
+    )
     parser.add_argument("--json", action="store_true", help="print JSON, every picture included")
     parser.add_argument("--no-speed", action="store_true", help="leave speed out")
     parser.add_argument("--no-detection", action="store_true", help="leave detection out")
@@ -106,6 +115,12 @@ def main() -> None:
         if options.kills is not None:
             all_well = kills.main(options.kills) and all_well
         raise SystemExit(0 if all_well else 1)
+    if options.first_sight is not None or options.real is not None:
+        if options.first_sight is not None:
+            elsewhere.print_truth(options.first_sight)
+        if options.real is not None:
+            elsewhere.print_points(options.real)
+        return
     if options.users is not None:
         users.main(options.users, in_windows=options.windows)
         return

@@ -2,11 +2,19 @@ import cv2
 import numpy as np
 import pytest
 
+from tidymargin.core.cut import cut_out
 from tidymargin.core.difference import STEP, measure_difference
 from tidymargin.core.errors import BadImageError, NoGroundError
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.ground import border_places, frame_mask, frame_places, measure_flat_ground
+from tidymargin.core.ground import (
+    border_places,
+    frame_mask,
+    frame_places,
+    measure_flat_ground,
+    stands_on_nothing,
+)
 from tidymargin.core.picture import Picture
+from tidymargin.demo.drawing import Drawing, to_true_cut
 from tidymargin.formats.decode import decode_picture
 
 
@@ -120,3 +128,39 @@ def test_a_large_border_is_looked_at_all_around_by_chance_and_a_small_one_whole(
         np.testing.assert_allclose(found / len(rows), every / frame.sum(), rtol=0.03)
     for period in (2, 3, 4, 5, 8):  # no regular step, which a pattern could go along with
         assert np.bincount(cols % period).min() > 0.9 * len(cols) / period
+
+
+def lettering_on_nothing(colour):
+    """Strokes of varying density that touch the border, and a white band, on nothing."""
+    drawing = Drawing(120, 90, 4)
+    for x in range(6, 120, 14):
+        drawing.rounded(x, -4, x + 6, 96, 2, drawing.colour(colour))
+    drawing.rounded(-4, 40, 124, 50, 0, drawing.colour("#FFFFFF"))
+    return to_true_cut(drawing.render())
+
+
+@pytest.mark.parametrize("colour", ["#C8202C", "#101010", "#F4F4F4"])
+def test_nothing_is_taken_from_a_picture_that_came_in_cut_out_and_touches_its_border(colour):
+    rgba = lettering_on_nothing(colour)
+    picture = Picture(np.ascontiguousarray(rgba[..., :3]), np.ascontiguousarray(rgba[..., 3]))
+    assert stands_on_nothing(picture)
+    facts = measure_sheet(picture)
+    assert (facts.ground.border_share, facts.nature) == (0.0, "opaque")
+    cut = cut_out(picture, facts).render_whole()
+    np.testing.assert_array_equal(cut[..., 3], rgba[..., 3])
+    shown = rgba[..., 3] > 0
+    np.testing.assert_array_equal(cut[shown], rgba[shown])
+    asked = measure_sheet(
+        picture, ground_kind="flat"
+    )  # somebody says that there is a ground after all
+    assert asked.ground.border_share > 0
+
+
+def test_round_corners_that_came_in_transparent_leave_the_ground_to_be_measured():
+    drawing = Drawing(120, 90, 4)
+    drawing.rounded(0, 0, 120, 90, 12, drawing.colour("#FFFFFF"))
+    drawing.ellipse(60, 45, 20, drawing.colour("#204080"))
+    rgba = to_true_cut(drawing.render())
+    picture = Picture(np.ascontiguousarray(rgba[..., :3]), np.ascontiguousarray(rgba[..., 3]))
+    assert not stands_on_nothing(picture)
+    assert measure_sheet(picture).ground.border_share > 0.9

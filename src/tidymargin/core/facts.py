@@ -15,8 +15,9 @@ from tidymargin.core.flats import (
     find_further_colour,
     measure_flats,
 )
-from tidymargin.core.ground import FlatGround, Ground, border_pixels
-from tidymargin.core.ink import InkFacts, is_ink, measure_inks
+from tidymargin.core.ground import FlatGround, Ground, border_pixels, stands_on_nothing
+from tidymargin.core.ink import InkFacts, measure_inks
+from tidymargin.core.nature import IN_DOUBT, find_ink_probability, measure_nature
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.pockets import Pockets, find_closed, find_pockets
 from tidymargin.core.prepare import Preparation, prepare_steps
@@ -42,7 +43,7 @@ class SheetFacts:
 
     `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs, `pockets`
     those at the calm's tolerance with nothing said of them. `further` is what may be another flat colour of
-    the ground.
+    the ground; `measures` what speaks for either nature, see `core.nature`, and nothing without a ground.
     """
 
     ground: Ground
@@ -57,6 +58,17 @@ class SheetFacts:
     nature: Nature
     pockets: Pockets
     further: FurtherColour | None = None
+    measures: tuple[float, ...] = ()
+
+    @property
+    def ink_probability(self) -> float:
+        """How likely the figure is ink, 0 to 1, whatever was said of it."""
+        return find_ink_probability(self.measures)
+
+    @property
+    def is_nature_doubtful(self) -> bool:
+        """Whether the figure may as well be of the other nature."""
+        return IN_DOUBT[0] < self.ink_probability < IN_DOUBT[1]
 
     @property
     def crumb_px(self) -> int:
@@ -88,8 +100,9 @@ def measure_sheet(
     Parameters
     ----------
     picture : Picture
-        The whole picture. When its border came in transparent, there is no ground to clear and
-        everything solid is figure; the ground's `border_share` is then 0.
+        The whole picture. When more of its border came in transparent than is of any one colour, and nobody
+        has said what its ground is, there is none to clear and everything solid is figure; the ground's
+        `border_share` is then 0.
     ground_rgb : tuple of 3 float, optional
         The ground's colour, 0 to 255, where a person has said it.
     ground_kind : str
@@ -110,7 +123,9 @@ def measure_sheet(
     NoGroundError
         A printed-in pattern was asked for and there is none.
     """
-    if picture.alpha is not None and len(border_pixels(picture)) == 0 and ground_rgb is None:
+    is_asked = ground_kind != "auto" or ground_rgb is not None or bool(also_rgb)
+    shows_none = picture.alpha is not None and len(border_pixels(picture)) == 0
+    if ground_rgb is None and (shows_none or (not is_asked and stands_on_nothing(picture))):
         detected = Detected(no_ground())
         difference = all_figure(picture)
     else:
@@ -145,20 +160,26 @@ def measure_sheet(
             gone |= pockets.opened.over(whole(picture.height, picture.width))
         return gone
 
-    def measure_strokes() -> InkFacts:
+    def find_stands() -> NDArray[np.bool_]:
         # an even figure matches every other tile of a pattern, and stands all the same
-        stands = ~find_gone() if ground.kind == "checker" else difference.steps > step
-        return measure_inks(picture, ground, stands, rim.grain)
+        return ~find_gone() if ground.kind == "checker" else difference.steps > step
+
+    def measure_strokes() -> tuple[InkFacts, tuple[float, ...]]:
+        stands = find_stands()
+        inks = measure_inks(picture, ground, stands, rim.grain)
+        if not ground.border_share:  # what stands on nothing has nothing to be unmixed from
+            return inks, ()
+        return inks, measure_nature(picture, ground, stands, inks, rim.grain)
 
     def measure_light() -> Spill | None:
         if not isinstance(ground, ScreenGround) or nature == "ink":
             return None
         return measure_spill(picture, ground, find_gone())
 
-    inks, spill = run_together(measure_strokes, measure_light)
+    (inks, measures), spill = run_together(measure_strokes, measure_light)
     tick(0.9)
     if nature == "auto":
-        nature = "ink" if is_ink(inks, ground.kind == "paper") else "opaque"
+        nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
     if nature == "ink":
         pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
     if nature == "ink" and len(inks.rgb):
@@ -186,4 +207,5 @@ def measure_sheet(
         nature,
         pockets,
         further,
+        measures,
     )

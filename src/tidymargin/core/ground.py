@@ -144,6 +144,18 @@ def border_pixels(picture: Picture) -> NDArray[np.uint8]:
     return picture.rgb[rows, cols]
 
 
+def stands_on_nothing(picture: Picture) -> bool:
+    """Whether a picture came in cut out already: more of its border is transparent than of any one colour."""
+    if picture.alpha is None:
+        return False
+    rows, cols = frame_places(picture.height, picture.width)
+    clear = int((picture.alpha[rows, cols] == 0).sum())
+    solid = int((picture.alpha[rows, cols] == 255).sum())
+    if not clear or not solid:
+        return solid == 0
+    return clear >= solid * measure_flat_ground(picture).border_share
+
+
 def away_from(border: NDArray[np.uint8], rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
     """Return each border pixel's 100 x OKLab distance from a colour."""
     centre = linear_to_oklab(srgb_to_linear(np.asarray(rgb_srgb) / 255))

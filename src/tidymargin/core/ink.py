@@ -26,7 +26,6 @@ _LEAST_DENSE = 5
 _WIDE = 0.8
 _DENSEST = 0.998
 _CLEAN = 0.5
-_STEADY, _UNSTEADY, _ON_PAPER = 0.18, 0.23, 0.12  # spreads from which density is a pen's
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -222,17 +221,3 @@ def _crowding(share: NDArray[np.floating]) -> float:
         taken += float(left[max(0, at - 1) : at + 2].sum())
         left[max(0, at - 1) : at + 2] = 0
     return taken / max(1.0, float(counts.sum()))
-
-
-def is_ink(facts: InkFacts, on_paper: bool) -> bool:
-    """Whether the strokes' density varies as a pen's does: all from few inks, thin, and of no even colour.
-
-    Lines of a pixel or two vary by how they fall on the grid, too, so they must vary more. On paper
-    little is enough, since even a printer's line has an even colour.
-    """
-    least = _STEADY if facts.half_px >= 1.7 else _UNSTEADY
-    if on_paper:
-        least = _ON_PAPER
-    elif facts.shares and facts.shares[0] > 0.97:  # of one colour only, as few drawings are
-        least -= 0.03
-    return facts.explained > 0.9 and facts.thin > 0.8 and facts.spread > least

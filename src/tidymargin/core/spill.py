@@ -161,7 +161,8 @@ def hold_lean_kernel(figure, share, inside_px, ground, most, depth_px):  # type:
             inside = _lean_inside(figure, share, inside_px, ground, row, col, y, depth_px)
             held = min(most, inside)
             if lean > held:
-                stain = (lean - held) / (1.0 - held)  # how much of the ground's chroma was mixed in
+                # how much of the ground's chroma was mixed in; beyond all of it there is no telling
+                stain = (lean - held) / (1.0 - held) if held < 1.0 else 1.0
                 if stain < _MOST_STAIN:
                     u, v = (u - stain * bu) / (1.0 - stain), (v - stain * bv) / (1.0 - stain)
                 else:

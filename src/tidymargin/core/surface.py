@@ -389,8 +389,10 @@ def measure_surface(
         mask = solid & (away <= min(_MOST_LEFT_OVER, 4.0 * spread + 0.3))
         mask = _joined(mask, sound)
     sound = _shrink(mask)
-    if not sound.any():
-        sound = mask
+    if (
+        not sound.any()
+    ):  # nothing is even, as where one line is all there is: the border stands for it
+        sound = mask if mask.any() else frame_mask(height, width) & solid
     surface = _fit(logs, sound)
     surface = surface + _left_over(logs - surface, sound)
     rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255

@@ -64,6 +64,7 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     figure = phrase("ground", gettext("Figure"), gettext(NATURES[facts.nature]))
     slots = {"figure": figure, "ground": named}
     doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
+    doubtful |= said.figure == "auto" and facts.is_nature_doubtful
     if facts.is_busy:
         words = fill(gettext("%(figure)s figure on what may be %(ground)s: look again."), **slots)
     elif ground.border_share < _FEW:

@@ -124,6 +124,13 @@ def show_newer(sheet_id: int) -> Response:
     return Response(viewing.make_comparison(the_workshop(), sheet), mimetype="image/png")
 
 
+@blueprint.get("/alternatives/<any(opaque, ink):nature>.png")
+def show_alternative(sheet_id: int, nature: str) -> Response:
+    """Send a small cut as it would be with a figure of that nature."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return Response(viewing.make_alternative(the_workshop(), sheet, nature), mimetype="image/png")
+
+
 def _send_crop(sheet: Sheet, boxes: list[Region], number: int) -> Response:
     """Send a small picture of one of several places, counted from 0."""
     if not 0 <= number < len(boxes):

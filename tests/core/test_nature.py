@@ -1,0 +1,72 @@
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import draw_badge
+from tidymargin.core import nature
+from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
+from tidymargin.core.nature import MEASURES, expand, find_ink_probability
+from tidymargin.demo.drawing import Drawing, lay_over
+from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.decode import decode_picture
+
+WHITE = np.array((255.0, 255.0, 255.0))
+
+
+def draw_pen(random, size=320):
+    """Loops by hand whose pressure changes along them, as RGBA."""
+    drawing = Drawing(size, size, 4)
+    for row in range(4):
+        for x in range(20, size - 60, 34):
+            drawing.ring(x + 20, 50 + 70 * row, 18 + random.uniform(-4, 4), 5, drawing.colour("#22305E"))  # fmt: skip
+    rgba = drawing.render().astype(np.float32)
+    side = np.linspace(0, 6.28, size, dtype=np.float32)
+    rgba[..., 3] *= 0.62 + 0.3 * np.sin(3 * side)[:, None] * np.cos(2.3 * side)
+    return rgba
+
+
+def as_jpeg(rgb, quality=88):
+    return decode_picture(encode_picture(np.asarray(rgb), "jpg", quality)).picture
+
+
+def test_a_pen_whose_pressure_changes_is_ink_and_a_coloured_badge_is_not():
+    pen = as_jpeg(lay_over(draw_pen(np.random.default_rng(1)), WHITE))
+    assert measure_sheet(pen).ink_probability > 0.8
+    badge = as_jpeg(lay_over(draw_badge().render(), WHITE))
+    assert measure_sheet(badge).ink_probability < 0.2
+
+
+def test_a_cut_laid_back_on_its_ground_gives_the_picture_again():
+    """The cut explains the picture, where it was not cleared, whatever the nature is told for."""
+    for rgba in (draw_pen(np.random.default_rng(2)), draw_badge().render()):
+        picture = as_jpeg(lay_over(rgba, WHITE))
+        facts = measure_sheet(picture)
+        cut = cut_out(picture, facts).render_whole().astype(np.float64)
+        alpha = cut[..., 3:] / 255
+        again = cut[..., :3] * alpha + WHITE * (1 - alpha)
+        away = np.abs(again - picture.rgb).max(axis=2)
+        assert np.quantile(away, 0.99) < 30
+        assert away.mean() < 3
+
+
+def test_the_table_has_its_origin_and_a_weight_for_every_measure_and_every_two():
+    said = json.loads((Path(nature.__file__).parent / "nature.json").read_text())
+    assert "each left out in turn" in said["origin"]
+    assert tuple(said["measures"]) == MEASURES
+    count = len(MEASURES)
+    assert len(said["weights"]) == count + count * (count + 1) // 2
+    assert np.isfinite(said["weights"]).all()
+
+
+def test_products_are_of_every_two_and_no_measure_runs_away():
+    np.testing.assert_array_equal(expand(np.array([2.0, -3.0])), [2, -3, 4, -6, 9])
+    np.testing.assert_array_equal(expand(np.array([[9.0, -9.0]])), [[4, -4, 16, -16, 16]])
+
+
+@pytest.mark.parametrize("value", [0.0, 1e9, -1e9])
+def test_a_probability_is_one_whatever_was_measured(value):
+    assert 0 <= find_ink_probability((value,) * len(MEASURES)) <= 1
+    assert find_ink_probability(()) == 0
