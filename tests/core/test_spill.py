@@ -48,7 +48,7 @@ def green_of(rgb):
 )
 def test_light_that_falls_off_is_measured_and_taken_off(most, falls_px, eye):
     picture, bare, deep = photograph(most, falls_px, eye=eye)
-    facts = measure_sheet(picture)
+    facts = measure_sheet(picture, nature="opaque")
     assert facts.ground.kind == "screen"
     spill = facts.rim.spill
     assert spill is not None
@@ -66,7 +66,7 @@ def test_light_that_falls_off_is_measured_and_taken_off(most, falls_px, eye):
 
 def test_there_is_none_where_no_light_fell():
     picture, _, deep = photograph(0.0, 10.0)
-    facts = measure_sheet(picture)
+    facts = measure_sheet(picture, nature="opaque")
     assert facts.rim.spill is None
     found = cut_out(picture, facts).render_whole()
     inside = deep > 8
@@ -75,7 +75,7 @@ def test_there_is_none_where_no_light_fell():
 
 def test_more_of_it_comes_off_with_the_amount_also_where_no_rim_is_near():
     picture, _, deep = photograph(0.25, 10.0)
-    facts = measure_sheet(picture)
+    facts = measure_sheet(picture, nature="opaque")
     inside = deep > DEPTH_PX + 2
     means = []
     for amount in (0, 0.5, 1, 1.5, 2):
@@ -119,7 +119,7 @@ def lean_by_depth(rgb, solid, deep, least, most):
 def test_the_rim_is_no_greener_than_what_lies_behind_it():
     picture, _, deep = photograph(0.22, 22.0, grain=2.0)
     coded = decode_picture(encode_picture(picture.rgb, "jpg", 88)).picture
-    facts = measure_sheet(coded)
+    facts = measure_sheet(coded, nature="opaque")
     found = cut_out(coded, facts).render_whole()
     solid = found[..., 3] > 200
     seen = lean_by_depth(coded.rgb, solid, deep, 0.5, 2)
@@ -155,3 +155,13 @@ def test_a_lean_is_held_back_to_the_figures_own_and_no_further(seed, most):
     np.testing.assert_array_equal(figure[calm], before[calm])
     unclipped = rim & (figure > 0).all(axis=2) & (figure < 255).all(axis=2)
     assert (lean_of(figure.astype(float)) @ unit)[unclipped].max(initial=-9) < most + 0.02
+
+
+def test_a_figure_that_leans_to_the_screen_more_than_the_screen_itself_divides_by_nothing():
+    figure = np.full((5, 5, 3), (20, 240, 30), np.float32)
+    ground = np.full((5, 5, 3), (90, 160, 95), np.float32)
+    shares, inside_px = np.full((5, 5), 0.9, np.float32), np.ones((5, 5), np.float32)
+    hold_lean_kernel(figure, shares, inside_px, ground, 2.0, 3.0)
+    assert np.isfinite(figure).all()
+    assert figure.min() >= 0
+    assert figure.max() <= 255
