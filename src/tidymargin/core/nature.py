@@ -29,7 +29,7 @@ _MOST_SCALED = 4.0  # deviations from the middle, beyond which a measure says no
 _INSIDE_PX = 2.0  # from the figure's edge, where coding and blur no longer make densities
 
 IN_DOUBT = (0.2, 0.8)
-"""Probabilities of ink between which a person is asked to look: one in five is then told wrongly."""
+"""Probabilities of ink between which a person is asked to look; typed, not fitted: see decision 0012."""
 MEASURES = (
     "misfit", "misfit_90", "misfit_far", "between", "between_inside", "quartiles", "texture",
     "half", "half_90", "half_of_side", "inks", "first", "explained", "spread", "thin", "grey",
