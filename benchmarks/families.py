@@ -56,12 +56,13 @@ def fetch() -> None:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Made:
-    """One picture, with the package that its figure is from and what it is."""
+    """One picture, with the package that its figure is from, what it is, and its true cut, straight RGBA."""
 
     family: str
     nature: str
     ground: str
     rgb: NDArray[np.uint8]
+    true_rgba: NDArray[np.uint8]
 
 
 @cache
@@ -261,4 +262,5 @@ def make_picture(number: int) -> Made:
     if suffix == "jpg":
         quality = int(random.integers(78, 96))
         rgb = decode_picture(encode_picture(np.asarray(rgb, np.uint8), "jpg", quality)).picture.rgb
-    return Made(family, nature, kind, np.asarray(rgb, np.uint8))
+    true = np.rint(np.clip(figure, 0, 255)).astype(np.uint8)
+    return Made(family, nature, kind, np.asarray(rgb, np.uint8), true)

@@ -30,7 +30,6 @@ def test_what_is_solved_lies_where_it_does_in_the_picture_however_far_it_has_shr
     part = Part(region.shape, margins, reach)
     part.share[part.window] = region[part.near]
     part.figure[part.window] = region[part.near][..., None]
-    part.lines[part.window] = region[part.near] % 3 == 0
     shrunk = data.draw(st.integers(0, reach - 1))
     if shrunk:
         part.shrink(shrunk)
@@ -38,7 +37,6 @@ def test_what_is_solved_lies_where_it_does_in_the_picture_however_far_it_has_shr
     assert part.share.shape == (bottom - top + 2 * part.reach_px, right - left + 2 * part.reach_px)
     assert np.array_equal(part.share[part.window], region[part.near])
     assert np.array_equal(part.figure[part.window][..., 1], region[part.near])
-    assert np.array_equal(part.lines[part.window], region[part.near] % 3 == 0)
     assert (part.near[0].start, part.near[1].start) == part.corner
     assert (part.near[0].stop, part.near[1].stop) == part.end
     own = slice(part.reach_px, -part.reach_px)

@@ -8,7 +8,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_weighing import BLUE, draw_lines
 from tidymargin.core.cut import Decisions, cut_by_levels, cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.first_look import choose_blotter
@@ -50,12 +49,6 @@ def make(kind):
         return jpeg(mix_over(draw_marks(), make_paper(SIDE, SIDE, random)), random, 1.0)
     if kind == "checker":
         return jpeg(mix_over(draw_marks(), make_checker(SIDE, SIDE, period=7.3)), random, 0)
-    if kind == "screen, lines":
-        solid, colour = draw_lines(0.5)
-        lines = np.zeros((SIDE, SIDE, 4), np.float32)
-        lines[60:180, 60:180] = np.dstack([colour, solid])
-        cloth = make_screen(SIDE, SIDE, random, code="#{:02X}{:02X}{:02X}".format(*BLUE))
-        return jpeg(mix_over(lines, cloth), random, 1.0)
     bell = cast_spill(draw_bell(SIDE), (62, 155, 79), 8)
     return jpeg(mix_over(bell, make_screen(SIDE, SIDE, random)), random, 2.0)
 
@@ -71,7 +64,7 @@ def sheet_of(kind):
     return SHEETS[kind]
 
 
-@pytest.mark.parametrize("kind", ["paper, ink", "paper", "checker", "screen", "screen, lines"])
+@pytest.mark.parametrize("kind", ["paper, ink", "paper", "checker", "screen"])
 @settings(max_examples=8, deadline=None)
 @given(
     box=st.tuples(*[st.integers(0, SIDE - 1)] * 4),

@@ -7,13 +7,13 @@ import pytest
 from benchmarks.score import score_cut
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.steady import _PLACES, STEADY_HALO_PX, fill_inner_kernel, steady_share
+from tidymargin.core.steady import _PLACES, STEADY_PX, steady_share
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_screen
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 
-HALO = STEADY_HALO_PX
+HALO = STEADY_PX
 SPREAD = 0.12
 
 
@@ -103,23 +103,6 @@ def test_what_is_known_well_is_left_alone(shape):
 def test_where_nothing_is_in_doubt_nothing_changes():
     true = matte_of("disc")
     np.testing.assert_array_equal(steadied(true, np.zeros_like(true)), true[HALO:-HALO, HALO:-HALO])
-
-
-def test_a_share_that_falls_inwards_at_another_colour_is_raised_and_a_speck_of_ground_is_not():
-    share = np.ones((7, 7), np.float32)
-    share[0] = 0
-    share[2, 3] = 0.2
-    inside_px = np.repeat(np.arange(7, dtype=np.float32)[:, None], 7, axis=1)
-    rgb = np.full((7, 7, 3), 200, np.uint8)
-    ground = np.full((7, 7, 3), 255, np.float32)
-    figure = np.full((7, 7, 3), 200, np.float32)
-    same = share.copy()
-    fill_inner_kernel(rgb, ground, inside_px, 0, 0, same, figure)
-    np.testing.assert_array_equal(same, share)
-    figure[2, 3] = (190, 20, 30)  # solved as a little red over white beside a pale outline
-    fill_inner_kernel(rgb, ground, inside_px, 0, 0, share, figure)
-    assert share[2, 3] == 1.0
-    np.testing.assert_array_equal(figure[2, 3], (200, 200, 200))
 
 
 def test_a_gap_of_two_pixels_between_pale_things_shows_no_screen():

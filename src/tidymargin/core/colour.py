@@ -126,20 +126,3 @@ def lean_kernel(u, v, ground_u, ground_v):  # type: ignore[no-untyped-def]
     along = u * ground_u + v * ground_v
     power = ground_u * ground_u + ground_v * ground_v + 1e-6
     return along / power, along * along / (power * (u * u + v * v) + 1e-6)
-
-
-@njit(cache=True, nogil=True, inline="always")
-def luma_at_kernel(rgb, row, col):  # type: ignore[no-untyped-def]
-    """Return the luma of one place of a picture."""
-    y, _, _ = to_luma_chroma_kernel(
-        float(rgb[row, col, 0]), float(rgb[row, col, 1]), float(rgb[row, col, 2])
-    )
-    return y
-
-
-@njit(cache=True, nogil=True)
-def fill_luma_kernel(rgb, out):  # type: ignore[no-untyped-def]
-    """Fill the luma of every place of a picture."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            out[row, col] = luma_at_kernel(rgb, row, col)

@@ -1,4 +1,4 @@
-"""What the ground near a rim betrays: narrow gaps, and how far a smooth model is off there."""
+"""What the hue of a screen betrays near a rim: gaps too narrow for any of it to be cleared."""
 
 import cv2
 import numpy as np
@@ -6,12 +6,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.colour import lean_kernel, to_luma_chroma_kernel
-from tidymargin.core.slivers import SLIVERS_HALO_PX, find_slivers
 
-SETTLE_PX = 10
-"""How far around a place an uneven ground is settled on what is seen of it there."""
-
-_HOLD_PX = 12  # places without anything left over that count with those around
 _MOSTLY = 0.6  # of the ground's chroma
 _PARTLY = 0.38
 _ALIKE = 0.7
@@ -20,8 +15,8 @@ _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _BESIDE_PX = 7  # of what is this near around a gap, an eighth is neither ground nor gap
 _FROM_GROUND_PX = 24  # how far into a figure a gap is looked for
 
-GAPS_HALO_PX = _FROM_GROUND_PX + SLIVERS_HALO_PX
-"""How much of the surroundings finding gaps needs: what is near the ground, around what a sliver looks at."""
+GAPS_HALO_PX = _FROM_GROUND_PX + _GAP_PX + _BESIDE_PX
+"""How much of the surroundings finding gaps needs."""
 
 
 @njit(cache=True, nogil=True)
@@ -66,8 +61,7 @@ def find_gaps(
     cleared: NDArray[np.bool_],
     palette_rgb: NDArray[np.float32],
     grain: float,
-    most_lean: float,
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+) -> NDArray[np.bool_]:
     """Find what is mostly screen in gaps too narrow for any of it to be cleared.
 
     Parameters
@@ -82,23 +76,17 @@ def find_gaps(
         The figure's even colours, 0 to 255.
     grain : float
         Coding noise near edges in 8-bit levels.
-    most_lean : float
-        How far the figure's own colours lean to the screen's hue, as a share of the screen's chroma.
 
     Returns
     -------
-    gaps, slivers : (h, w) ndarray of bool
-        Told by their own colour, and by luma and chroma together. Nothing of either is cleared.
+    (h, w) ndarray of bool
+        Nothing of it is cleared.
     """
     leans = np.empty(cleared.shape, np.bool_)
     own = np.array([to_luma_chroma_kernel(*map(float, c)) for c in palette_rgb]).reshape(-1, 3)
     _leans_kernel(rgb, ground, own, 4.0 * grain, leans)
     side = 2 * _FROM_GROUND_PX + 1
     near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
-    slivers = find_slivers(
-        rgb, ground, cleared, leans & ~cleared, np.asarray(near), own, most_lean, grain
-    )
-    leans |= slivers
     leans &= ~cleared & np.asarray(near).astype(np.bool_)
     other = (~cleared & ~leans).view(np.uint8)
     # first, as of a patch that is looked at by what is beside it only its edge would be left
@@ -110,59 +98,4 @@ def find_gaps(
         other, cv2.CV_16U, (_BESIDE_PX, _BESIDE_PX), normalize=False, borderType=cv2.BORDER_CONSTANT
     )
     leans &= np.asarray(beside) >= _BESIDE_PX**2 // 8  # a figure of the screen's hue has none of it
-    return leans & ~slivers, leans & slivers
-
-
-@njit(cache=True, nogil=True)
-def _rest_kernel(rgb, ground, sound, out):  # type: ignore[no-untyped-def]
-    """Fill `out`, (h, w, 4), with what is left over on sound ground, in sixteenths, and whether it is sound."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            for channel in range(3):
-                away = np.float32(rgb[row, col, channel]) - ground[row, col, channel]
-                left = np.int16(np.rint(away * np.float32(16)))
-                out[row, col, channel] = left if sound[row, col] else np.int16(0)
-            out[row, col, 3] = np.int16(sound[row, col])
-
-
-@njit(cache=True, nogil=True)
-def _settle_kernel(ground, sums, out):  # type: ignore[no-untyped-def]
-    """Add the mean of what is left over in the square around each pixel; few places move it little."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            count = np.float32(sums[row, col, 3] + _HOLD_PX)
-            each = np.float32(1 / 16) / count
-            for channel in range(3):
-                moved = np.float32(sums[row, col, channel]) * each
-                out[row, col, channel] = ground[row, col, channel] + moved
-
-
-def settle_ground(
-    rgb: NDArray[np.uint8], ground: NDArray[np.float32], sound: NDArray[np.bool_]
-) -> NDArray[np.float32]:
-    """Return the ground moved by the mean of what is left over on sound ground around each place.
-
-    Parameters
-    ----------
-    rgb : (h, w, 3) ndarray of uint8
-        A region of the picture.
-    ground : (h, w, 3) ndarray of float32
-        The smooth model there, 0 to 255. Not modified.
-    sound : (h, w) ndarray of bool
-        Cleared, and away from any rim.
-
-    Returns
-    -------
-    (h, w, 3) ndarray of float32
-        The same for a region and for the crop of a larger one, `SETTLE_PX` from its ends.
-    """
-    left_over = np.empty((*sound.shape, 4), np.int16)
-    _rest_kernel(rgb, ground, sound, left_over)
-    side = 2 * SETTLE_PX + 1
-    # sums of whole numbers, so that every region gets the same ones
-    sums = cv2.boxFilter(
-        left_over, cv2.CV_32S, (side, side), normalize=False, borderType=cv2.BORDER_CONSTANT
-    )
-    settled = np.empty(ground.shape, np.float32)
-    _settle_kernel(ground, np.asarray(sums), settled)
-    return settled
+    return leans

@@ -23,8 +23,6 @@ class Part:
         The matte, 0 to 1, and its variance, 0 where it is known.
     figure : (h, w, 3) ndarray of float32
         The figure's colour, 0 to 255.
-    lines : (h, w) ndarray of bool
-        Lines of one of the figure's own colours.
     """
 
     def __init__(
@@ -35,7 +33,6 @@ class Part:
         solved = (shape[0] - top - below + 2 * reach_px, shape[1] - left - beside + 2 * reach_px)
         self.share, self.doubt = np.zeros(solved, np.float32), np.zeros(solved, np.float32)
         self.figure = np.zeros((*solved, 3), np.float32)
-        self.lines = np.zeros(solved, np.bool_)
 
     @property
     def corner(self) -> tuple[int, int]:
@@ -75,5 +72,4 @@ class Part:
         self.share = np.ascontiguousarray(self.share[inner])
         self.doubt = np.ascontiguousarray(self.doubt[inner])
         self.figure = np.ascontiguousarray(self.figure[inner])
-        self.lines = np.ascontiguousarray(self.lines[inner])
         self.reach_px -= by_px

@@ -15,7 +15,7 @@ from tidymargin.core.opaque_rim import MAX_WIDTH_PX
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.rim import RimFacts
 from tidymargin.core.side_by_side import run_together
-from tidymargin.core.surface import ScreenGround, SurfaceGround
+from tidymargin.core.surface import ScreenGround
 
 _LONGEST_WALK = 12
 _TILE_PX = 256
@@ -355,7 +355,6 @@ def measure_rim(
         luma_ringing=max(0.03, _TO_DEVIATION * _quantile(scatter, 0.5) / 1000) if lossy else 0.0,
         palette_rgb=palette,
         carried_rgb=(red, green, blue),
-        settles=isinstance(ground, SurfaceGround),
         softness_px=softness_px,
         most_lean=_find_most_lean(palette, colour),
     )

@@ -3,7 +3,7 @@
 Observed C, ground B and figure colour F obey C = a F + (1 - a) B in display-coded sRGB (T. Porter and
 T. Duff, "Compositing digital images", 1984; A. R. Smith and J. Blinn, "Blue screen matting", 1996).
 B is known everywhere. `opaque_rim` and `ink_rim` solve for a and F pixel by pixel; here is what goes
-before and after: gaps, the ground near by, steadying, spill.
+before and after: gaps, steadying, spill.
 """
 
 from dataclasses import dataclass
@@ -12,38 +12,23 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.alone import ALONE_HALO_PX, drop_alone
-from tidymargin.core.bumps import BUMPS_HALO_PX, smooth_bumps
 from tidymargin.core.candidates import mark_sure_kernel
 from tidymargin.core.compose import compose_cut
 from tidymargin.core.corners import reach_into_corners
 from tidymargin.core.distance import distance_px
 from tidymargin.core.ink_rim import solve_ink_kernel
-from tidymargin.core.level import LEVEL_HALO_PX, level_edges, recolour_kernel
-from tidymargin.core.misread import MISREAD_HALO_PX, mend_misread
-from tidymargin.core.near_ground import GAPS_HALO_PX, SETTLE_PX, find_gaps, settle_ground
+from tidymargin.core.near_ground import GAPS_HALO_PX, find_gaps
 from tidymargin.core.opaque_rim import MAX_WIDTH_PX, NEAR_LOSSY_PX, SEARCH_PX, solve_opaque_kernel
-from tidymargin.core.own_shades import OWN_SHADES_HALO_PX, find_own_shades
 from tidymargin.core.part import Part
 from tidymargin.core.spill import DEPTH_PX, HOLD_PX, Spill, hold_lean_kernel
-from tidymargin.core.steady import FILL_STEPS, STEADY_HALO_PX, fill_inner_kernel, steady_share
-from tidymargin.core.weighing import READINGS_HALO_PX, weigh_readings
+from tidymargin.core.steady import STEADY_PX, steady_share
 
 CARRY_PX = 8
 """How far a figure colour is carried on under transparent pixels."""
 
 _MOST_UNEVEN = 5.0
 
-_LINES_HALO_PX = OWN_SHADES_HALO_PX + SEARCH_PX + NEAR_LOSSY_PX
-
-HALO_PX = (
-    CARRY_PX
-    + STEADY_HALO_PX
-    + ALONE_HALO_PX
-    + max(SEARCH_PX + NEAR_LOSSY_PX, SETTLE_PX)
-    + MAX_WIDTH_PX
-    + 2
-)
+HALO_PX = CARRY_PX + STEADY_PX + SEARCH_PX + NEAR_LOSSY_PX + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs where no spill is taken off."""
 
 
@@ -67,8 +52,6 @@ class RimFacts:
         The figure's even colours, 0 to 255; N may be 0.
     carried_rgb : tuple of 3 int
         The figure's commonest colour, laid under what is far from any figure.
-    settles : bool
-        Whether the ground is a smooth model that is to be settled on what is seen of it near by.
     ink_rgb : (N, 3) ndarray of float32 or None
         The inks, 0 to 255, of a figure that is as solid as it differs; None for an opaque one.
     spill : Spill or None
@@ -88,7 +71,6 @@ class RimFacts:
     luma_ringing: float
     palette_rgb: NDArray[np.float32]
     carried_rgb: tuple[int, int, int]
-    settles: bool = False
     ink_rgb: NDArray[np.float32] | None = None
     spill: Spill | None = None
     is_screen: bool = False
@@ -100,16 +82,7 @@ class RimFacts:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
         if not self.is_screen:
             return HALO_PX
-        own = (
-            HALO_PX
-            + _LINES_HALO_PX
-            + GAPS_HALO_PX
-            + MISREAD_HALO_PX
-            + LEVEL_HALO_PX
-            + BUMPS_HALO_PX
-            + READINGS_HALO_PX
-            + HOLD_PX
-        )
+        own = HALO_PX + GAPS_HALO_PX + HOLD_PX
         return own if self.spill is None else max(own, DEPTH_PX + CARRY_PX + HOLD_PX + 2)
 
 
@@ -117,82 +90,28 @@ def _solve_opaque(
     part: Part,
     rgb: NDArray[np.uint8],
     ground: NDArray[np.float32],
-    cleared: NDArray[np.bool_],
     inside_px: NDArray[np.float32],
     outside_px: NDArray[np.float32],
     facts: RimFacts,
 ) -> None:
     """Solve the rim of an opaque figure, and steady it where coding has made it noisy."""
     lossless = facts.stain_px == facts.width_px
-    sure = np.zeros(cleared.shape, np.bool_)
+    sure = np.zeros(inside_px.shape, np.bool_)
     least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
     mark_sure_kernel(
         rgb, ground, inside_px, facts.stain_px + 0.5, facts.softness_px, least, most, sure
     )
 
-    def solve() -> None:
-        window = part.window
-        solve_opaque_kernel(
-            rgb, ground, inside_px, outside_px, sure, *part.corner, *part.end,
-            facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur,
-            facts.palette_rgb, part.share[window], part.figure[window], part.doubt[window],
-        )  # fmt: skip
-
-    solve()
-    if lossless:
-        return
-    if facts.is_screen:
-        window = part.window
-        lines = find_own_shades(
-            rgb, ground, part.share[window], part.figure[window], part.corner, facts.palette_rgb
-        )
-        part.lines[window] = lines
-        if lines.any():  # what is beside one takes its colour from it
-            sure[part.near] |= lines
-            solve()
-        part.shrink(_LINES_HALO_PX)
     window = part.window
-    drop_alone(ground, part.corner, part.share[window], part.figure[window])
-    part.shrink(ALONE_HALO_PX)
-    window = part.window
-    for _ in range(FILL_STEPS):
-        fill_inner_kernel(
-            rgb, ground, inside_px, *part.corner, part.share[window], part.figure[window]
-        )
-    steadied = steady_share(part.share, part.doubt, facts.softness_px)
-    part.shrink(STEADY_HALO_PX)
-    solved, part.share = part.share, steadied
-    if facts.is_screen:
-        _mend_screen(part, solved, rgb, ground, cleared, inside_px, facts)
-
-
-def _mend_screen(
-    part: Part,
-    solved: NDArray[np.float32],
-    rgb: NDArray[np.uint8],
-    ground: NDArray[np.float32],
-    cleared: NDArray[np.bool_],
-    inside_px: NDArray[np.float32],
-    facts: RimFacts,
-) -> None:
-    """Mend what one pixel alone cannot tell; `solved` is the matte that the figure's colours go with."""
-    window, corner = part.window, part.corner
-    share, figure = part.share[window], part.figure[window]
-    recolour_kernel(rgb, ground, *corner, solved[window], share, figure)
-    before = share.copy()
-    mend_misread(
-        rgb, ground, cleared, facts.palette_rgb, facts.grain, corner, part.lines[window],
-        share, figure,
+    solve_opaque_kernel(
+        rgb, ground, inside_px, outside_px, sure, *part.corner, *part.end,
+        facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur,
+        facts.palette_rgb, part.share[window], part.figure[window], part.doubt[window],
     )  # fmt: skip
-    level_edges(
-        rgb, ground, inside_px, corner, before, part.doubt[window], facts.softness_px, share, figure
-    )
-    smooth_bumps(rgb, ground, corner, facts.palette_rgb, facts.softness_px, share, figure)
-    part.shrink(MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX)
-    window, corner = part.window, part.corner
-    share, figure = part.share[window], part.figure[window]
-    weigh_readings(rgb, ground, corner, facts.palette_rgb, facts.grain, share, figure)
-    part.shrink(READINGS_HALO_PX)
+    if not lossless:
+        steadied = steady_share(part.share, part.doubt, facts.softness_px)
+        part.shrink(STEADY_PX)
+        part.share = steadied
 
 
 def solve_cut(
@@ -253,21 +172,9 @@ def solve_cut(
         out[:] = (*facts.carried_rgb, 0)
         return out
     if facts.is_screen:
-        gaps, slivers = find_gaps(
-            rgb, ground, cleared, facts.palette_rgb, facts.grain, facts.most_lean
-        )
-        cleared = cleared | gaps
+        cleared = cleared | find_gaps(rgb, ground, cleared, facts.palette_rgb, facts.grain)
     inside_px = distance_px(~cleared)
-    if facts.is_screen and slivers.any():
-        cleared = cleared | slivers
-        is_rim = inside_px <= facts.width_px + 0.5
-        beside_px = distance_px(~cleared)
-        # a sliver's own luma says how far it reaches; beside it only its chroma is left
-        solid_px = np.maximum(beside_px, np.float32(facts.width_px + 1))
-        inside_px = np.where(is_rim | slivers, beside_px, solid_px)
     outside_px = distance_px(cleared)
-    if facts.settles:
-        ground = settle_ground(rgb, ground, outside_px > facts.width_px + 1.5)
     lossless = facts.stain_px == facts.width_px
     if facts.ink_rgb is not None:
         part = Part(cleared.shape, margins, CARRY_PX)
@@ -287,14 +194,11 @@ def solve_cut(
     # the rim is needed as far out as colours are carried from; beyond the picture's end there is none
     reach_px = CARRY_PX
     if not lossless:
-        reach_px += STEADY_HALO_PX + ALONE_HALO_PX
-        if facts.is_screen:
-            reach_px += MISREAD_HALO_PX + LEVEL_HALO_PX + BUMPS_HALO_PX
-            reach_px += READINGS_HALO_PX + HOLD_PX + _LINES_HALO_PX
+        reach_px += STEADY_PX + (HOLD_PX if facts.is_screen else 0)
     part = Part(cleared.shape, margins, reach_px)
     if lossless:
         inside_px = reach_into_corners(rgb, ground, inside_px, facts.width_px + 0.5)
-    _solve_opaque(part, rgb, ground, cleared, inside_px, outside_px, facts)
+    _solve_opaque(part, rgb, ground, inside_px, outside_px, facts)
     window, near = part.window, part.near
     if facts.spill is not None and spill_amount > 0:
         deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)

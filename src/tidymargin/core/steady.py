@@ -15,19 +15,12 @@ from numba import njit
 from numpy.typing import NDArray
 
 STEADY_PX = 4
-"""How far around a pixel its edge is looked for."""
-
-FILL_STEPS = 2
-"""How many pixels deep a share that falls inwards is raised."""
-
-STEADY_HALO_PX = STEADY_PX + FILL_STEPS
-"""How much of the surroundings steadying needs."""
+"""How far around a pixel its edge is looked for: as much of the surroundings as steadying needs."""
 
 _SPREAD_PX = 2.0  # of the window's weights
 _ALONG_PX = 1.6  # how far beside the edge a place still tells where it lies
 _LEAST_DOUBT = 1e-4  # variance of a share that is as good as known
-_MOST_OVER = 5.0
-_OTHER_PART = 90.0  # sum of channels
+_MOST_OVER = 5.0  # variances that an edge may leave over, at which a place is halfway drawn to it
 _CELLS = 96  # of the table from mean to place
 
 
@@ -190,66 +183,22 @@ def _steady_kernel(share, doubt, trust, top, left, softness, most_over, out):  #
             out[row, col] = own + (_ramp(place, softness) - own) / (1.0 + (over / most_over) ** 2)
 
 
-@njit(cache=True, nogil=True)
-def fill_inner_kernel(rgb, ground, inside_px, top, left, share, figure):  # type: ignore[no-untyped-def]
-    """Raise shares that fall inwards where another colour begins: there two parts of the figure meet.
-
-    A mixture of an outline's colour and the one inside it can pass for little of the latter over ground.
-    `rgb`, `ground` and `inside_px` begin at (top, left) of the others' first place.
-    """
-    before = share.copy()
-    for row in range(1, share.shape[0] - 1):
-        for col in range(1, share.shape[1] - 1):
-            r, c = row + top, col + left
-            own = before[row, col]
-            if own <= 0.0 or own >= 0.85 or inside_px[r, c] <= 1.0:
-                continue
-            bound, unlike = 2.0, True
-            for down in range(-1, 2):
-                for right in range(-1, 2):
-                    y, x = row + down, col + right
-                    if (
-                        inside_px[r + down, c + right] > inside_px[r, c] - 0.4
-                        or before[y, x] <= 0.0
-                    ):
-                        continue
-                    bound = min(bound, before[y, x])
-                    away = 0.0
-                    for channel in range(3):
-                        away += abs(figure[y, x, channel] - figure[row, col, channel])
-                    unlike = unlike and away > _OTHER_PART
-            if bound > 1.0 or bound < own + 0.15 or not unlike:
-                continue
-            share[row, col] = bound
-            for channel in range(3):
-                base = ground[r, c, channel]
-                value = base + (rgb[r, c, channel] - base) / bound
-                figure[row, col, channel] = min(255.0, max(0.0, value))
-
-
 def steady_share(
     share: NDArray[np.float32],
     doubt: NDArray[np.float32],
     softness_px: float,
-    most_over: float = _MOST_OVER,
-    asked: NDArray[np.bool_] | None = None,
 ) -> NDArray[np.float32]:
     """Return shares steadied along the rim, without what was around the region.
 
     Parameters
     ----------
     share, doubt : (h, w) ndarray of float32
-        The matte of a region with `STEADY_HALO_PX` around it, 0 to 1, and its variance, 0 where it is known.
+        The matte of a region with `STEADY_PX` around it, 0 to 1, and its variance, 0 where it is known.
     softness_px : float
         Pixels from ground to figure across a clean edge of the picture, 1 and up.
-    most_over : float
-        Variances that an edge may leave over, at which a place is halfway drawn to it.
-    asked : (h, w) ndarray of bool, optional
-        The places that are steadied; without it all whose share is in doubt.
     """
-    halo = STEADY_HALO_PX
+    halo = STEADY_PX
     steadied = np.empty_like(share[halo:-halo, halo:-halo])
     trust = np.reciprocal(doubt + np.float32(_LEAST_DOUBT))
-    moved = doubt if asked is None else asked.astype(np.float32)
-    _steady_kernel(share, moved, trust, halo, halo, softness_px, most_over, steadied)
+    _steady_kernel(share, doubt, trust, halo, halo, softness_px, _MOST_OVER, steadied)
     return steadied
