@@ -57,7 +57,7 @@ def _serve(workshop: Workshop, port: int | None) -> None:
         )
         with suppress(KeyboardInterrupt):
             server.run()
-        server.close()
+        # not closed: a thread that still waits for a cut answers into it while the workshop closes
     finally:
         workshop.close()
     sys.stdout.flush()

@@ -16,6 +16,7 @@ from tidymargin.core.surface import (
     GRID_SIDE_PX,
     ScreenGround,
     SurfaceGround,
+    measure_shade,
     measure_surface,
     reduce_picture,
 )
@@ -27,6 +28,7 @@ _LEAST_PATTERN = 0.7  # share of the border that a printed-in pattern must expla
 _NO_GRAIN = 0.6  # an even colour that was coded well
 _EVEN_NOISE = 2.2  # grain up to this may be a coder's; more is texture or light
 _BETTER = 0.8  # a surface must leave this much less grain than one colour does
+_EVEN_LIGHT = 0.5  # units of difference along the border: made grounds stay below 0.1 or exceed 5
 _STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
 _LEAST_SHARE = 0.2
 _MOST_GRAIN = 4.0
@@ -113,18 +115,19 @@ def detect_ground(
     )
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
-    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
-        return Detected(flat)
     reduced = reduce_picture(picture, grid_px)
+    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
+        return Detected(measure_shade(picture, flat, reduced) or flat)
     kinds = (SurfaceGround, ScreenGround) if _is_strong(flat) else (SurfaceGround,)
     surface, *cloths = run_together(
         *[partial(measure_surface, picture, kind, reduced=reduced) for kind in kinds]
     )
     if not _is_dark_beside(flat, surface):
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
+        no_better |= surface.light_span < _EVEN_LIGHT
         close = flat.border_share >= surface.border_share - 0.15
         if flat.noise <= _EVEN_NOISE and no_better and close:
-            return Detected(flat)
+            return Detected(measure_shade(picture, flat, reduced) or flat)
     if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
         return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)
     if _is_strong(surface):

@@ -5,7 +5,6 @@ in log linear light, and corrected locally by what is left over, carried on unde
 to fine. It is a smooth thing, so it is measured on a reduced picture; noise is measured at full size.
 """
 
-import math
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -17,18 +16,17 @@ from numpy.typing import NDArray
 from tidymargin.core.average import average_rgb
 from tidymargin.core.colour import LINEAR_OF_U8, linear_to_oklab, linear_to_srgb, srgb_to_linear
 from tidymargin.core.errors import NoGroundError
-from tidymargin.core.ground import frame_mask, frame_places, to_hex
-from tidymargin.core.levels import measure_levels
+from tidymargin.core.ground import FlatGround, frame_mask, frame_places, to_hex
+from tidymargin.core.lit import extend, find_lit, find_shade, fit_light
 from tidymargin.core.picture import Picture, Region
 from tidymargin.core.shade import FINE_LINEAR, shade_away_kernel, to_fine_linear_kernel
 
 GRID_SIDE_PX = 512
 """Longer side of the grid that a surface is kept on."""
 
-_SHADE_STEP = 0.4  # steps of the map that the surface is grown through, in units of difference
 _LOG_FLOOR = 0.002  # keeps the logarithm of black finite
-_MOST_LEFT_OVER = 6.0  # leftovers above this are never ground
 _SAMPLES = 200_000
+_LEAST_SHADED = 0.002  # of the picture
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -69,6 +67,13 @@ class SurfaceGround:
         )  # fmt: skip
         return out
 
+    @property
+    def light_span(self) -> float:
+        """How far its lightness varies along the picture's border, in units of difference."""
+        linear = srgb_to_linear(self.grid_rgb[frame_mask(*self.grid_rgb.shape[:2])] / 255)
+        low, high = np.quantile(linear_to_oklab(linear)[:, 0], (0.02, 0.98))
+        return 100 * float(high - low)
+
     def describe_shade(self) -> tuple[float, int, int]:
         """Return how much darker, 0 to 1, the darkest ninth of the surface is, and its row and col, 0 to 2."""
         linear = srgb_to_linear(self.grid_rgb / 255).mean(axis=2).astype(np.float32)
@@ -83,6 +88,13 @@ class ScreenGround(SurfaceGround):
     __slots__ = ()
     kind: ClassVar[str] = "screen"
     shade_weight: ClassVar[float] = 0.4
+
+
+class ShadedGround(SurfaceGround):
+    """One even colour, with soft shade on it."""
+
+    __slots__ = ()
+    kind: ClassVar[str] = "flat"
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -137,20 +149,6 @@ def _places_away_kernel(rgb, grid, rows, cols, linear, fine, weight, out):  # ty
         seen = (linear[rgb[row, col, 0]], linear[rgb[row, col, 1]], linear[rgb[row, col, 2]])
         under = to_fine_linear_kernel(fine, colour[0], colour[1], colour[2])
         out[number] = 100.0 * shade_away_kernel(seen, under, weight)
-
-
-@njit(cache=True, nogil=True)
-def _surface_away_kernel(linear, logs, weight, out):  # type: ignore[no-untyped-def]
-    """Fill how far a reduced picture is from a surface of log linear light, in units of difference."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            seen = (linear[row, col, 0], linear[row, col, 1], linear[row, col, 2])
-            under = (
-                min(1.0, max(0.0, math.exp(logs[row, col, 0]) - _LOG_FLOOR)),
-                min(1.0, max(0.0, math.exp(logs[row, col, 1]) - _LOG_FLOOR)),
-                min(1.0, max(0.0, math.exp(logs[row, col, 2]) - _LOG_FLOOR)),
-            )
-            out[row, col] = 100.0 * shade_away_kernel(seen, under, weight)
 
 
 @njit(cache=True, nogil=True)
@@ -212,91 +210,6 @@ def reduce_picture(picture: Picture, side_px: int = GRID_SIDE_PX) -> Reduced:
         came_solid = (picture.alpha == 255).astype(np.float32)
         solid = np.asarray(cv2.resize(came_solid, size, interpolation=cv2.INTER_AREA)) > 0.999
     return Reduced(linear, linear_to_oklab(linear), solid)
-
-
-def _roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Return the largest difference between a place and its four neighbours."""
-    out = np.zeros(lab.shape[:2], np.float32)
-    for axis in (0, 1):
-        step = 100 * np.linalg.norm(np.diff(lab, axis=axis), axis=2).astype(np.float32)
-        first = (slice(None, -1), slice(None)) if axis == 0 else (slice(None), slice(None, -1))
-        second = (slice(1, None), slice(None)) if axis == 0 else (slice(None), slice(1, None))
-        out[first] = np.maximum(out[first], step)
-        out[second] = np.maximum(out[second], step)
-    return out
-
-
-def _grow(
-    lab: NDArray[np.float64],
-    solid: NDArray[np.bool_],
-    is_screen: bool,
-    pull: NDArray[np.float64] | None,
-) -> NDArray[np.bool_]:
-    """Return the places that the border's commonest ground hangs together with, in small steps."""
-    frame = frame_mask(*solid.shape) & solid
-    rough = cv2.GaussianBlur(_roughness(lab), (0, 0), 0.8)
-    calm = float(np.quantile(rough[frame], 0.4))
-    smooth = frame & (rough <= max(1.0, 2.5 * calm))
-    if smooth.sum() < 8:
-        smooth = frame
-    hue = lab[..., 1:] / np.maximum(lab[..., :1], 0.15)  # steady under a change of light
-    if pull is not None:
-        centre = pull[1:] / max(float(pull[0]), 0.15)
-    else:
-        centre = _commonest_hue(hue[smooth], lab[smooth][:, 0], is_screen)
-    reach = 0.09 if is_screen else 0.035
-    like = np.linalg.norm(hue - centre, axis=2) <= reach
-    light = lab[..., 0]
-    seeds = smooth & like
-    if not seeds.any():
-        return np.zeros(solid.shape, bool)
-    # a dark figure at the border may have the paper's hue: start from the lighter part
-    seeds &= light >= np.quantile(light[seeds], 0.9) - (0.3 if is_screen else 0.16)
-    steps = np.minimum(rough / _SHADE_STEP, 250).astype(np.uint8)
-    steps[~(like & solid)] = 255
-    levels = measure_levels(steps, np.flatnonzero(seeds))
-    return np.asarray(levels <= max(4, int(3.0 * calm / _SHADE_STEP)))
-
-
-def _commonest_hue(
-    hue: NDArray[np.float64], light: NDArray[np.float64], is_screen: bool
-) -> NDArray[np.float64]:
-    """Return the densest place among hues; dark places, whose hue is uncertain, count less."""
-    weight = np.clip(light, 0.05, 1) ** 2
-    if is_screen:
-        weight = weight * np.minimum(1, np.linalg.norm(hue, axis=1) / 0.1)
-    bins = np.floor(hue / 0.02).astype(np.int64) + 100
-    key = np.clip(bins[:, 0], 0, 199) * 200 + np.clip(bins[:, 1], 0, 199)
-    crowd = np.bincount(key, weights=weight, minlength=40_000).reshape(200, 200)
-    crowd = np.asarray(cv2.GaussianBlur(crowd, (3, 3), 0))
-    row, col = np.unravel_index(int(crowd.argmax()), crowd.shape)
-    middle = (np.array([row, col]) - 100 + 0.5) * 0.02
-    near = np.linalg.norm(hue - middle, axis=1) <= 0.03
-    return np.asarray(np.median(hue[near], axis=0) if near.any() else middle)
-
-
-def _fit(logs: NDArray[np.float32], mask: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """Fit a polynomial up to degree 3 on a mask; its higher terms are held back, so that it stays sane beyond."""
-    height, width = mask.shape
-    down = np.vander(np.linspace(-1, 1, height), 4, increasing=True)
-    across = np.vander(np.linspace(-1, 1, width), 4, increasing=True)
-    terms = [(i, j) for i in range(4) for j in range(4 - i)]
-    at = np.flatnonzero(mask)
-    at = at[:: max(1, len(at) // 20_000)]
-    rows, cols = np.divmod(at, width)
-    known = np.stack([across[cols, i] * down[rows, j] for i, j in terms], axis=1)
-    values = logs.reshape(-1, 3)[at]
-    degree = np.array([i + j for i, j in terms], np.float64)
-    hold = np.diag(1e-5 * len(at) * np.maximum(0, degree - 1) ** 2)
-    solved = np.linalg.solve(known.T @ known + hold + 1e-9 * np.eye(len(degree)), known.T @ values)
-    weights = np.zeros((4, 4, 3))
-    for term, (i, j) in enumerate(terms):
-        weights[j, i] = solved[term]
-    along = np.tensordot(down, weights, axes=1)
-    found = np.einsum(
-        "hic,wi->hwc", along.astype(np.float32), across.astype(np.float32), optimize=True
-    )
-    return np.ascontiguousarray(found)
 
 
 def _weighed(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -370,48 +283,44 @@ def measure_surface(
             field="colour",
         )
     pull = None if rgb_srgb is None else linear_to_oklab(srgb_to_linear(np.array(rgb_srgb) / 255))
-    is_screen = kind is ScreenGround
-    mask = _grow(lab, solid, is_screen, pull)
-    height, width = solid.shape
     logs = np.log(linear + np.float32(_LOG_FLOOR))
-    surface = logs
-    away = np.empty(solid.shape, np.float32)
-    spread = 1.0
-    for turn in range(4):
-        sound = _shrink(mask) if _shrink(mask).sum() > 50 else mask
-        if not sound.any():
-            sound = frame_mask(height, width) & solid
-        surface = _fit(logs, sound)
-        if turn:  # the polynomial alone cannot follow a fold: judge by what is carried on locally
-            surface = surface + _left_over(logs - surface, sound)
-        _surface_away_kernel(linear, surface, kind.shade_weight, away)
-        spread = max(0.25, 1.4826 * float(np.median(away[sound])))
-        mask = solid & (away <= min(_MOST_LEFT_OVER, 4.0 * spread + 0.3))
-        mask = _joined(mask, sound)
-    sound = _shrink(mask)
-    if (
-        not sound.any()
-    ):  # nothing is even, as where one line is all there is: the border stands for it
-        sound = mask if mask.any() else frame_mask(height, width) & solid
-    surface = _fit(logs, sound)
-    surface = surface + _left_over(logs - surface, sound)
+    sound = find_lit(lab, logs, solid, is_screen=kind is ScreenGround, pull=pull)
+    surface = fit_light(logs, sound)
+    surface = surface + _left_over(*extend(logs - surface, sound))
     rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
     found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
     return _with_noise(picture, found, sound)
 
 
-def _shrink(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Take the mask in by a little, away from rims that are ground only in part."""
-    padded = np.pad(mask.astype(np.uint8), 2, constant_values=1)
-    return np.asarray(cv2.erode(padded, np.ones((5, 5), np.uint8)))[2:-2, 2:-2] > 0
+def measure_shade(
+    picture: Picture, flat: FlatGround, reduced: Reduced | None = None
+) -> ShadedGround | None:
+    """Return an even ground with the soft shade that lies on it; None where there is none.
 
-
-def _joined(mask: NDArray[np.bool_], sound: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Keep the pieces of a mask that have grown out of sound ground."""
-    count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=4)
-    grown = np.bincount(labels.ravel(), weights=sound.ravel(), minlength=count) > 0
-    grown[0] = False
-    return np.asarray(grown[labels])
+    Parameters
+    ----------
+    picture : Picture
+        The whole picture.
+    flat : FlatGround
+        As measured from it.
+    reduced : Reduced, optional
+        The same picture's, where it is at hand.
+    """
+    reduced = reduced or reduce_picture(picture)
+    colour = srgb_to_linear(np.array(flat.rgb_srgb) / 255)
+    logs = np.log(reduced.linear + np.float32(_LOG_FLOOR))
+    even = np.log(colour + _LOG_FLOOR).astype(np.float32)
+    sound, shaded = find_shade(reduced.lab, logs - even, reduced.solid, linear_to_oklab(colour))
+    if shaded.sum() < _LEAST_SHADED * shaded.size:
+        return None
+    near = np.asarray(cv2.dilate(shaded.view(np.uint8), np.ones((5, 5), np.uint8))) > 0
+    rest = np.where(near[..., None], logs - even, np.float32(0))
+    surface = even + _left_over(*extend(rest, sound))
+    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
+    shape = picture.height, picture.width
+    bare = ShadedGround(rgb.astype(np.float32), *shape, 0.0, 0.0)
+    noise = max(flat.noise, _with_noise(picture, bare, sound).noise)
+    return ShadedGround(bare.grid_rgb, *shape, noise, flat.border_share)
 
 
 def _left_over(rest: NDArray[np.float32], sound: NDArray[np.bool_]) -> NDArray[np.float32]:

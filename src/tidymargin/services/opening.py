@@ -27,7 +27,7 @@ from tidymargin.core.progress import Tick, no_tick
 from tidymargin.core.rim import RimFacts
 from tidymargin.core.side_by_side import run_together
 from tidymargin.core.spill import Spill
-from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround, SurfaceGround
+from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround, ShadedGround, SurfaceGround
 from tidymargin.formats.packed import pack, unpack
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority
@@ -49,7 +49,7 @@ class _Kept:
 
 
 _KEPT_TYPES = (
-    _Kept, SheetFacts, FlatGround, FlatsGround, FurtherColour, SurfaceGround, ScreenGround, CheckerGround, Difference, Jump,
+    _Kept, SheetFacts, FlatGround, FlatsGround, FurtherColour, SurfaceGround, ScreenGround, ShadedGround, CheckerGround, Difference, Jump,
     Calm, Region, RimFacts, InkFacts, Spill, Area, Pocket, Pockets, PackedMask,
 )  # fmt: skip
 _LONGEST_NAME = 120
