@@ -39,6 +39,9 @@ _WORDS = (
 )
 _INKS = ("#1D2A5E", "#141414", "#3B2A1E", "#7A1420", "#0F4C4A", "#2B2B60", "#5A3A78")
 
+_OWN_COLOUR = 0.3  # of even grounds behind coloured things, that have about one of their colours
+_SHADED = 0.35  # of the things that can stand on a ground
+
 Rgba = NDArray[np.floating]
 
 
@@ -159,6 +162,13 @@ def _solid(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
     return _draw_icon(family, random, side, "#303030")
 
 
+def _grey(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
+    """Draw a coloured-in icon without its colours, as a cartoon in greys."""
+    drawn = _draw_icon(family, random, side, "#303030")
+    light = drawn[..., :3] @ np.array((0.299, 0.587, 0.114), np.float32)
+    return np.dstack([np.repeat(light[..., None], 3, axis=2), drawn[..., 3]]).astype(np.float32)
+
+
 def _line_art(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
     return _draw_icon(family, random, side, code)
 
@@ -202,6 +212,7 @@ _Draw = Callable[[np.random.Generator, str, int, str], Rgba]
 _KINDS: tuple[tuple[_Draw, tuple[str, ...], str, bool], ...] = (
     (_solid, ICONS, "opaque", False),
     (_solid, ICONS, "opaque", False),
+    (_grey, ICONS, "opaque", False),
     (_object, LINES, "opaque", False),
     (_object, LINES, "opaque", False),
     (_line_art, LINES, "opaque", True),
@@ -237,6 +248,15 @@ def _make_ground(random: np.random.Generator, side: int, *, is_dark: bool) -> tu
     return "screen", np.asarray(make_screen(side, side, random, code=code), np.float32), "jpg", 1.5
 
 
+def _cast_shade(random: np.random.Generator, alpha: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Return what a soft shadow beside a figure leaves of the ground's light, (h, w, 1), 0 to 1."""
+    side = len(alpha)
+    reach = int(side * random.uniform(0.01, 0.06))
+    moved = np.roll(alpha, (int(random.integers(0, reach + 1)), int(random.integers(-reach, reach + 1))), axis=(0, 1))  # fmt: skip
+    soft = cv2.GaussianBlur(moved, (0, 0), side * random.uniform(0.01, 0.05))
+    return 1 - random.uniform(0.1, 0.5) * np.asarray(soft, np.float32)[..., None]
+
+
 def make_picture(number: int) -> Made:
     """Return the picture of a number."""
     random = np.random.default_rng([31, number])
@@ -252,11 +272,20 @@ def make_picture(number: int) -> Made:
     figure = np.zeros((side, side, 4), np.float32)
     top, left = ((side - inner) // 2,) * 2
     figure[top : top + inner, left : left + inner] = draw(random, family, inner, code)
+    if kind == "flat" and not is_drawn and random.random() < _OWN_COLOUR:
+        solid = figure[figure[..., 3] > 250][:, :3]
+        if len(solid):
+            own = solid[int(random.integers(0, len(solid)))] + random.normal(
+                0, random.choice((0.0, 3.0)), 3
+            )
+            ground = np.broadcast_to(np.clip(own, 0, 255).astype(np.float32), ground.shape).copy()
     if random.random() < 0.5:
         figure[..., :3] *= figure[..., 3:] / 255
         figure = np.asarray(cv2.GaussianBlur(figure, (0, 0), random.uniform(0.3, 1.0)), np.float32)
         figure[..., :3] /= np.maximum(figure[..., 3:] / 255, 1e-3)
     alpha = figure[..., 3:] / 255
+    if kind != "checker" and not is_drawn and random.random() < _SHADED:
+        ground = ground * _cast_shade(random, alpha[..., 0])
     mixed = np.clip(figure[..., :3], 0, 255) * alpha + ground * (1 - alpha)
     rgb = add_grain(mixed.astype(np.float32), random, grain)
     if suffix == "jpg":

@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import elsewhere, fuzz, kills, users
+from benchmarks import elsewhere, fuzz, kills, users, variations
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -109,7 +109,18 @@ def main() -> None:
         metavar="ROUNDS",
         help="only end and damage a working server so many times",
     )
+    parser.add_argument(
+        "--variations",
+        type=int,
+        metavar="COUNT",
+        help="only report on and cut so many variations of the pictures below --first-sight and --real",
+    )
     options = parser.parse_args()
+    if options.variations is not None:
+        folders = [f for f in (options.first_sight, options.real) if f is not None]
+        if not folders:
+            parser.error("say with --first-sight or --real which pictures are varied")
+        raise SystemExit(0 if variations.main(options.variations, folders) else 1)
     if options.fuzz is not None or options.kills is not None:
         all_well = fuzz.main(options.fuzz) if options.fuzz is not None else True
         if options.kills is not None:

@@ -300,8 +300,9 @@ def cut_by_levels(
         pockets = facts.pockets
     else:
         pockets = find_pockets(
-            levels.steps, cleared, step, facts.ground, facts.nature, decisions.choices
-        )
+            levels.steps, facts.outside, step, facts.ground, facts.nature, facts.evidence,
+            decisions.choices, cleared,
+        )  # fmt: skip
     cutter = Cutter(
         picture,
         facts,

@@ -9,7 +9,7 @@ import numpy as np
 from tidymargin.core.checker import CheckerGround, measure_checker
 from tidymargin.core.colour import srgb_u8_to_oklab
 from tidymargin.core.errors import NoGroundError
-from tidymargin.core.ground import FlatGround, Ground, from_hex, measure_flat_ground
+from tidymargin.core.ground import FlatGround, Ground, border_pixels, from_hex, measure_flat_ground
 from tidymargin.core.picture import Picture
 from tidymargin.core.side_by_side import run_together
 from tidymargin.core.surface import (
@@ -31,6 +31,7 @@ _BETTER = 0.8  # a surface must leave this much less grain than one colour does
 _EVEN_LIGHT = 0.5  # units of difference along the border: made grounds stay below 0.1 or exceed 5
 _STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
 _LEAST_SHARE = 0.2
+_COULD_BE = 0.5
 _MOST_GRAIN = 4.0
 _MUCH_LIGHTER = 0.25  # OKLab lightness
 
@@ -134,6 +135,28 @@ def detect_ground(
         cloth = cloths[0] if cloths else measure_surface(picture, ScreenGround, reduced=reduced)
         return Detected(cloth)
     return Detected(surface)
+
+
+def find_meant(picture: Picture) -> tuple[GroundKind, ...]:
+    """Return every kind of ground that could be meant: each that explains half of the border, the fewest words first.
+
+    A picture of some hundred pixels is enough; it decides nothing.
+    """
+    meant: list[GroundKind] = []
+    if not len(border_pixels(picture)):
+        return ()
+    flat = measure_flat_ground(picture)
+    if flat.border_share >= _COULD_BE:
+        meant.append("flat")
+    surface = measure_surface(picture)
+    if surface.border_share >= _COULD_BE and surface.noise <= _MOST_GRAIN:
+        meant.append("paper")
+    if _is_strong(flat) or _is_strong(surface):
+        meant.append("screen")
+    pattern = measure_checker(picture)
+    if pattern is not None and pattern.border_share >= _COULD_BE:
+        meant.append("checker")
+    return tuple(meant)
 
 
 def no_ground() -> FlatGround:

@@ -17,8 +17,9 @@ from tidymargin.core.flats import (
 )
 from tidymargin.core.ground import FlatGround, Ground, border_pixels, stands_on_nothing
 from tidymargin.core.ink import InkFacts, measure_inks
-from tidymargin.core.nature import IN_DOUBT, find_ink_probability, measure_nature
+from tidymargin.core.nature import find_ink_probability, measure_nature
 from tidymargin.core.picture import Picture, whole
+from tidymargin.core.pocket_signs import Evidence, to_evidence
 from tidymargin.core.pockets import Pockets, find_closed, find_pockets
 from tidymargin.core.prepare import Preparation, prepare_steps
 from tidymargin.core.profile import measure_rim
@@ -31,6 +32,7 @@ from tidymargin.core.rim import RimFacts
 from tidymargin.core.side_by_side import run_together
 from tidymargin.core.spill import Spill, measure_spill
 from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround
+from tidymargin.core.weighed import IN_DOUBT
 
 Nature = Literal["opaque", "ink"]
 _SPECK_PX = 5
@@ -64,6 +66,11 @@ class SheetFacts:
     def ink_probability(self) -> float:
         """How likely the figure is ink, 0 to 1, whatever was said of it."""
         return find_ink_probability(self.measures)
+
+    @property
+    def evidence(self) -> Evidence | None:
+        """What the figure says of its pockets."""
+        return to_evidence(self.measures, self.inks)
 
     @property
     def is_nature_doubtful(self) -> bool:
@@ -150,7 +157,7 @@ def measure_sheet(
 
     rim, pockets = run_together(
         lambda: measure_rim(picture, ground, difference, outside, step),
-        lambda: find_pockets(difference.steps, outside <= step, step, ground, "opaque"),
+        lambda: find_pockets(difference.steps, outside, step, ground, "opaque"),
     )
     tick(0.87)
 
@@ -182,6 +189,9 @@ def measure_sheet(
         nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
     if nature == "ink":
         pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
+    elif pockets.to_decide:
+        evidence = to_evidence(measures, inks)
+        pockets = find_pockets(difference.steps, outside, step, ground, nature, evidence)
     if nature == "ink" and len(inks.rgb):
         red, green, blue = (round(float(v)) for v in inks.rgb[0])
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))

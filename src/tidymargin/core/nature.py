@@ -2,13 +2,10 @@
 
 Ink is what ground and one of few inks explain down to the noise, with a density that varies as a pen's, a
 pencil's or a stamp's does; opaque is the rest. What is measured is weighed by a logistic regression whose weights are fitted
-on families of pictures drawn for that (`benchmarks/fit_nature.py`) and stand, with their origin, in `nature.json`.
+on families of pictures drawn for that (`benchmarks/fit_weights.py`) and stand, with their origin, in `nature.json`.
 """
 
-import json
 import math
-from functools import cache
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -17,6 +14,7 @@ from numpy.typing import NDArray
 from tidymargin.core.ground import Ground
 from tidymargin.core.ink import InkFacts
 from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.weighed import load_weights
 
 _WINDOWS = 48
 _WINDOW_PX = 128
@@ -25,14 +23,12 @@ _FAR_LEVELS = (
     18.0  # a residual from which a colour is no mixture of ground and ink, in 8-bit levels
 )
 _PALE, _DENSE = 0.2, 0.85  # densities between which a place is neither ground nor ink
-_MOST_SCALED = 4.0  # deviations from the middle, beyond which a measure says no more
+_STILL = 0.015  # of density, that an even colour varies by within three pixels
 _INSIDE_PX = 2.0  # from the figure's edge, where coding and blur no longer make densities
 
-IN_DOUBT = (0.2, 0.8)
-"""Probabilities of ink between which a person is asked to look; typed, not fitted: see decision 0012."""
 MEASURES = (
     "misfit", "misfit_90", "misfit_far", "between", "between_inside", "quartiles", "texture",
-    "half", "half_90", "half_of_side", "inks", "first", "explained", "spread", "thin", "grey",
+    "even", "half", "half_90", "half_of_side", "inks", "first", "explained", "spread", "thin", "grey",
     "is_paper", "is_screen", "is_checker",
 )  # fmt: skip
 """What is measured, in the order of the weights."""
@@ -78,7 +74,7 @@ def measure_nature(
         Coding noise in 8-bit levels, which is taken off residuals.
     """
     everywhere = whole(picture.height, picture.width)
-    misfit, density, depth, texture, chroma = [], [], [], [], []
+    misfit, density, depth, texture, even, chroma = [], [], [], [], [], []
     for window in _choose_windows(stands):
         outer = window.grown(8, everywhere)
         kept = np.ascontiguousarray(stands[outer.slices])
@@ -96,6 +92,7 @@ def measure_nature(
         smooth = cv2.blur(field, (3, 3))
         full = np.asarray(cv2.erode(at.view(np.uint8), np.ones((3, 3), np.uint8)))[at] > 0
         texture.append(np.abs(field - smooth)[at][full])
+        even.append((texture[-1] < _STILL) & (share[full] > _PALE) & (share[full] < _DENSE))
         misfit.append(residual)
         density.append(share)
         depth.append(inside_px[at])
@@ -118,6 +115,7 @@ def measure_nature(
         float(np.mean((inner > _PALE) & (inner < _DENSE))),
         float(high - low),
         float(rough.mean()) if len(rough) else 0.0,
+        float(np.concatenate(even).mean()) if len(rough) else 0.0,
         math.log1p(float(np.median(depths))),
         math.log1p(float(np.quantile(depths, 0.9))),
         math.log1p(100 * float(np.quantile(depths, 0.9)) / side),
@@ -131,28 +129,8 @@ def measure_nature(
     )
 
 
-def expand(scaled: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return scaled measures, (..., n), with the products of every two of them, (..., n + n (n + 1) / 2).
-
-    What a measure tells depends on others: half densities speak for ink in broad strokes, and for nothing in thin ones.
-    """
-    held = np.clip(scaled, -_MOST_SCALED, _MOST_SCALED)
-    first, second = np.triu_indices(held.shape[-1])
-    return np.concatenate([held, held[..., first] * held[..., second]], axis=-1)
-
-
-@cache
-def _load_weights() -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], float]:
-    """Return middles and scales of the measures, the weights of what they are expanded to, and the constant."""
-    said = json.loads((Path(__file__).parent / "nature.json").read_text())
-    rows = np.array([said["measures"][name] for name in MEASURES], np.float64)
-    return rows[:, 0], rows[:, 1], np.array(said["weights"], np.float64), float(said["constant"])
-
-
 def find_ink_probability(measures: tuple[float, ...]) -> float:
     """Return how likely the figure is ink, 0 to 1, by what was measured; 0 where nothing was."""
     if not measures:
         return 0.0
-    middles, scales, weights, constant = _load_weights()
-    sum_of = constant + float(expand((np.array(measures) - middles) / scales) @ weights)
-    return 1.0 / (1.0 + math.exp(-min(50.0, max(-50.0, sum_of))))
+    return float(load_weights("nature", MEASURES).find_probability(np.array(measures)))

@@ -13,18 +13,31 @@ from tidymargin.core.ground import Ground
 from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Region, whole
 from tidymargin.core.pieces import Pieces, find_pieces, measure_depth
+from tidymargin.core.pocket_signs import LEAST_PX, Evidence, find_open_probability
 from tidymargin.core.side_by_side import work_out, work_through
+from tidymargin.core.weighed import IN_DOUBT
 
 Verdict = Literal["clear", "keep"]
-Reason = Literal["ink", "screen", "pattern", "even", "undecided", "yours", "split", "merged"]
-
-LEAST_PX = 12
+Reason = Literal[
+    "ink",
+    "screen",
+    "pattern",
+    "even",
+    "open",
+    "closed",
+    "undecided",
+    "shut",
+    "yours",
+    "split",
+    "merged",
+]
 _BAND_PX = 64  # rows that one core works on at once
 _MOST_CORNERS = 200
 _MOST_PLACES = 9
 _OUTLINE_PX = 250_000
 _MOST_LISTED = 400
 _PATTERN_SHARE = 0.12
+_ALIKE = 4  # times the area of the smallest of a group that its largest may have
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +72,8 @@ class Pocket:
         ``clear`` or ``keep``.
     reason : str
         Why: the figure is ink, the ground a screen, the pattern goes on inside, it is even where a
-        pattern would change, nobody has decided, or a person has: of this pocket, of one that it was
-        split from, or of two that are one now.
+        pattern would change, all that is measured speaks for ground or for figure, nobody has decided, or a
+        person has: by shutting it off, of this pocket, of one that it was split from, or of two that are one now.
     places : tuple of (row, col)
         Up to nine of its pixels, spread over it.
     """
@@ -100,6 +113,18 @@ class Pockets:
         """How many of the listed nobody has decided."""
         return sum(not pocket.is_decided for pocket in self.listed)
 
+    @property
+    def alike(self) -> tuple[tuple[Pocket, ...], ...]:
+        """What nobody has decided, alike ones together: of about one size, as the counters of a text are."""
+        groups: list[list[Pocket]] = []
+        for pocket in self.listed:
+            if pocket.is_decided:
+                continue
+            if not groups or _ALIKE * pocket.area_px < groups[-1][0].area_px:
+                groups.append([])
+            groups[-1].append(pocket)
+        return tuple(map(tuple, groups))
+
     def between_ink(self, closed: NDArray[np.bool_]) -> "Pockets":
         """Return them as they are where the figure is ink: all cleared.
 
@@ -137,7 +162,14 @@ def _count_tiles_kernel(first_of, cols, piece_of, down, across, counts):  # type
                     counts[piece_of[run], 1] += 1
 
 
-def _judge(ground: Ground, nature: str, pieces: Pieces) -> tuple[NDArray[np.bool_], list[Reason]]:
+def _judge(
+    steps: NDArray[np.uint8],
+    cleared: NDArray[np.bool_],
+    ground: Ground,
+    nature: str,
+    pieces: Pieces,
+    evidence: Evidence | None,
+) -> tuple[NDArray[np.bool_], list[Reason]]:
     """Return which pockets are cleared unless somebody says otherwise, and why."""
     count, large = len(pieces.areas), pieces.areas >= LEAST_PX
     if nature == "ink":
@@ -150,16 +182,25 @@ def _judge(ground: Ground, nature: str, pieces: Pieces) -> tuple[NDArray[np.bool
         return changes, ["pattern" if c else "even" for c in changes]
     if ground.kind == "screen":
         return large, ["screen"] * count
-    return np.zeros(count, bool), ["undecided"] * count
+    if evidence is None or count == 1:
+        return np.zeros(count, bool), ["undecided"] * count
+    open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
+    low, high = IN_DOUBT
+    reasons: list[Reason] = [
+        "open" if p > high else "closed" if p < low else "undecided" for p in open_is
+    ]
+    return open_is > high, reasons
 
 
 def find_pockets(
     steps: NDArray[np.uint8],
-    cleared: NDArray[np.bool_],
+    outside: NDArray[np.uint8],
     tolerance_step: int,
     ground: Ground,
     nature: str,
+    evidence: Evidence | None = None,
     choices: tuple[PocketChoice, ...] = (),
+    cleared: NDArray[np.bool_] | None = None,
 ) -> Pockets:
     """Find what looks like ground and is not reached, and decide each by default or as was said.
 
@@ -167,20 +208,29 @@ def find_pockets(
     ----------
     steps : (H, W) ndarray of uint8
         Quantised difference.
-    cleared : (H, W) ndarray of bool
-        What reach clears already.
+    outside : (H, W) ndarray of uint8
+        Levels from the border, with nothing said. What they reach, and is a pocket all the same, a person has
+        shut off: by a fence, by a guard or by where clearing starts. It stays, whatever else speaks for clearing it.
     tolerance_step : int
         The sheet's tolerance, in steps.
     ground : Ground
         Its kind decides the defaults.
     nature : str
         ``opaque`` or ``ink``.
+    evidence : tuple of float, optional
+        What the figure says of its pockets; without it those of an opaque figure on an even ground are undecided.
+    cleared : (H, W) ndarray of bool, optional
+        What reach clears already; what `outside` reaches where nothing is said.
     choices : tuple of PocketChoice
         The later over the earlier; one that no longer lies in a pocket waits until there is one.
     """
+    if cleared is None:
+        cleared = outside <= tolerance_step
     pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
     areas = pieces.areas
-    opens, reasons = _judge(ground, nature, pieces)
+    opens, reasons = _judge(steps, cleared, ground, nature, pieces, evidence)
+    for number in np.flatnonzero(outside[tuple(pieces.starts.T)] <= tolerance_step):
+        opens[number], reasons[number] = False, "shut"
     _apply_choices(pieces, choices, opens, reasons)
     opens[0] = False
     order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]

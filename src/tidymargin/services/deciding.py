@@ -132,18 +132,30 @@ def _is_alone_in(box: Region, listed: tuple[Pocket, ...], row: int, col: int) ->
 def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -> Sheet:
     """Clear or keep all listed pockets alike."""
     sheet = workshop.sheets.load(sheet_id)
-    listed = load_pockets(workshop, sheet).listed
     area = area_of(sheet)
-    chosen = [
-        {
-            **_to_spot(area, p.row, p.col),
-            "verdict": verdict,
-            "also": [_to_pair(area, *place) for place in p.places],
-        }
-        for p in listed
-    ]
+    chosen = [_to_choice(area, p, verdict) for p in load_pockets(workshop, sheet).listed]
     change = "pockets_cleared" if verdict == "clear" else "pockets_kept"
     return change_step(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+
+
+def decide_alike(
+    workshop: Workshop, sheet_id: int, seen: int, row: int, col: int, verdict: str
+) -> Sheet:
+    """Clear or keep the pocket at a place and all that are like it and that nobody has decided."""
+    sheet = workshop.sheets.load(sheet_id)
+    area = area_of(sheet)
+    for group in load_pockets(workshop, sheet).alike:
+        if any((p.row, p.col) == (row, col) for p in group):
+            before = _entries(read_recipe_of(sheet).reach.pockets)
+            chosen = [*before, *(_to_choice(area, p, verdict) for p in group)]
+            change = "alike_cleared" if verdict == "clear" else "alike_kept"
+            return change_step(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+    return decide_pocket(workshop, sheet_id, seen, row, col, verdict)
+
+
+def _to_choice(area: Area, pocket: Pocket, verdict: str) -> dict[str, object]:
+    also = [_to_pair(area, *place) for place in pocket.places]
+    return {**_to_spot(area, pocket.row, pocket.col), "verdict": verdict, "also": also}
 
 
 def drop_group(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:

@@ -166,6 +166,8 @@ _PLAIN = {
     "unpick": "Pick removed",
     "pockets_cleared": "All pockets cleared",
     "pockets_kept": "All pockets kept",
+    "alike_cleared": "Pockets that are alike cleared",
+    "alike_kept": "Pockets that are alike kept",
     "unguard": "Guard removed",
     "undrop": "Dropped things brought back",
     "fence": "Fence drawn",

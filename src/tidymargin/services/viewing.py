@@ -14,7 +14,7 @@ from tidymargin.core.errors import BadParameterError
 from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.reach import to_step
 from tidymargin.formats.encode import encode_quick
-from tidymargin.formats.recipe import Recipe, change_recipe
+from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     area_of,
@@ -38,7 +38,7 @@ MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
 DRAFT_PX = 420
-_DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
+DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
 
 Rgba = NDArray[np.uint8]
 
@@ -242,38 +242,19 @@ def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
     """Return a cut of the reduced picture, to be looked at while the full size is measured."""
 
     def make() -> Rgba:
-        small = _reduce(load_work(workshop, sheet, recipe))
-        return cut_out(small, measure_by(recipe, small, grid_px=_DRAFT_GRID_PX)).render_whole()
+        small = reduce_work(load_work(workshop, sheet, recipe))
+        return cut_out(small, measure_by(recipe, small, grid_px=DRAFT_GRID_PX)).render_whole()
 
     return _keep(workshop, ("draft", facts_name(sheet, recipe)), make)
 
 
-def _reduce(work: Picture) -> Picture:
+def reduce_work(work: Picture) -> Picture:
+    """Return a sheet's work area averaged down to a draft's size."""
     view = _fit(work, DRAFT_PX)
     alpha = work.alpha
     if alpha is not None:
         alpha = np.asarray(cv2.resize(alpha, (view.width, view.height)), np.uint8)
     return Picture(average_rgb(work.rgb, view.height, view.width), alpha)
-
-
-def make_alternative(workshop: Workshop, sheet: Sheet, nature: str) -> bytes:
-    """Return a small PNG of the cut as it would be with a figure of that nature, to choose by eye.
-
-    It is cut from the reduced picture, which decides nothing.
-    """
-    recipe = change_recipe(read_recipe_of(sheet), "ground", figure=nature)
-    name = f"alternative:{facts_name(sheet, recipe)}"
-
-    def compute() -> bytes:
-        small = _reduce(load_work(workshop, sheet, recipe))
-        cut = cut_out(small, measure_by(recipe, small, grid_px=_DRAFT_GRID_PX)).render_whole()
-        return encode_quick(cut)
-
-    found: bytes | None = workshop.small.get(name)
-    if found is None:
-        found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
-        workshop.small.put(name, found, len(found))
-    return found
 
 
 def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:

@@ -1,6 +1,7 @@
 """What a sheet's ledger shows, gathered for its templates."""
 
 from tidymargin.services import finding, history
+from tidymargin.services.alternatives import find_meant_grounds
 from tidymargin.services.exporting import to_export_name
 from tidymargin.services.opening import (
     area_of,
@@ -80,6 +81,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
             "narrows": narrows
             and [(each, say_narrow(each, area.width * area.height)) for each in narrows],
             "kinds": KINDS,
+            "meant": find_meant_grounds(workshop, sheet) if opened == "ground" else (),
             "natures": NATURES,
             "preparations": PREPARATIONS,
             "starts": STARTS,

@@ -37,6 +37,7 @@ from tidymargin.web.words import (
 )
 
 _FEW = 0.5
+_MANY_ALIKE = 4  # pockets, from which one row and one decision stand for all of them
 _SHADED = 0.08
 
 
@@ -187,12 +188,13 @@ def _say_reach(
 
 @dataclass(frozen=True, slots=True)
 class PocketView:
-    """A pocket as a row of the list."""
+    """A pocket as a row of the list, or the largest of some that are alike, with how many there are."""
 
     number: int
     pocket: Pocket
     share: str
     reason: str
+    alike: int = 1
 
 
 _REASONS = {
@@ -200,7 +202,10 @@ _REASONS = {
     "screen": gettext_noop("screen inside"),
     "pattern": gettext_noop("the pattern goes on inside"),
     "even": gettext_noop("even inside: figure"),
+    "open": gettext_noop("likely ground, as of lines and letters"),
+    "closed": gettext_noop("likely figure: closed in by a drawing"),
     "undecided": gettext_noop("closed in"),
+    "shut": gettext_noop("shut off by you"),
     "yours": gettext_noop("yours"),
     "split": gettext_noop("yours, split from one"),
     "merged": gettext_noop("yours, two in one now: the later counts"),
@@ -208,14 +213,22 @@ _REASONS = {
 
 
 def list_pockets(pockets: Pockets, area_px: int, most: int) -> list[PocketView]:
-    """Return the pockets to show, undecided ones first, then by size."""
-    views = [
-        PocketView(
-            number, pocket, format_share(pocket.area_px / area_px), gettext(_REASONS[pocket.reason])
-        )
-        for number, pocket in enumerate(pockets.listed)
-    ]
-    views.sort(key=lambda view: view.pocket.is_decided)
+    """Return the pockets to show, undecided ones first and alike ones of them together, then by size."""
+    number_of = {(p.row, p.col): number for number, p in enumerate(pockets.listed)}
+
+    def view(pocket: Pocket, reason: str, alike: int = 1) -> PocketView:
+        share = format_share(pocket.area_px / area_px)
+        return PocketView(number_of[pocket.row, pocket.col], pocket, share, reason, alike)
+
+    views = []
+    for group in pockets.alike:
+        if len(group) >= _MANY_ALIKE:
+            words = gettext("%(n)s alike, closed in", n=len(group))
+            views.append(view(group[0], words, len(group)))
+        else:
+            views += [view(pocket, gettext(_REASONS[pocket.reason])) for pocket in group]
+    decided = [p for p in pockets.listed if p.is_decided]
+    views += [view(pocket, gettext(_REASONS[pocket.reason])) for pocket in decided]
     return views[:most]
 
 

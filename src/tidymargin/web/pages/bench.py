@@ -282,6 +282,13 @@ def decide_pockets(sheet_id: int, verdict: str) -> Response | AnyResponse:
     return _answer(deciding.decide_pockets(the_workshop(), sheet_id, _read_seen(), verdict))
 
 
+@blueprint.post("/pockets/alike/<any(clear, keep):verdict>")
+def decide_alike(sheet_id: int, verdict: str) -> Response | AnyResponse:
+    """Clear or keep the pocket at a place and those that are like it."""
+    row, col = _read_place()
+    return _answer(deciding.decide_alike(the_workshop(), sheet_id, _read_seen(), row, col, verdict))
+
+
 @blueprint.post("/strays/<int:number>/drop")
 def drop_group(sheet_id: int, number: int) -> Response | AnyResponse:
     """Drop a group of solid things together."""

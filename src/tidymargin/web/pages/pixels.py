@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.errors import StoppedError
 from tidymargin.core.picture import Region
-from tidymargin.services import viewing
+from tidymargin.services import alternatives, viewing
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.opening import area_of, load_measured, load_tolerance
@@ -124,11 +124,13 @@ def show_newer(sheet_id: int) -> Response:
     return Response(viewing.make_comparison(the_workshop(), sheet), mimetype="image/png")
 
 
-@blueprint.get("/alternatives/<any(opaque, ink):nature>.png")
-def show_alternative(sheet_id: int, nature: str) -> Response:
-    """Send a small cut as it would be with a figure of that nature."""
+@blueprint.get("/alternatives/<any(opaque, ink, flat, paper, screen, checker):name>.png")
+def show_alternative(sheet_id: int, name: str) -> Response:
+    """Send a small cut as it would be with a figure of that nature, or on a ground of that kind."""
     sheet = the_workshop().sheets.load(sheet_id)
-    return Response(viewing.make_alternative(the_workshop(), sheet, nature), mimetype="image/png")
+    return Response(
+        alternatives.make_alternative(the_workshop(), sheet, name), mimetype="image/png"
+    )
 
 
 def _send_crop(sheet: Sheet, boxes: list[Region], number: int) -> Response:
