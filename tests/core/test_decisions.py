@@ -1,5 +1,7 @@
 """What a person decides of reach: walls, pockets, crumbs, strays, where clearing starts; and spill and ink."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -12,7 +14,7 @@ from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.errors import BadParameterError
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.pockets import PocketChoice
+from tidymargin.core.pockets import Pocket, PocketChoice, Pockets
 from tidymargin.core.reach import Pick, build_reach, clear, seed_outside, to_step
 from tidymargin.core.strays import find_unwanted
 from tidymargin.core.walls import Guard, wall_off
@@ -91,14 +93,41 @@ def rings(d):
         d.ellipse(x, 60, 14, d.colour("#FFFFFF"))
 
 
-def test_each_pocket_is_listed_kept_by_default_on_white_and_decided_on_its_own():
-    picture = on_white(rings)
+def mask(d):
+    """A coloured-in drawing that closes in two whites, and a blue scarf."""
+    d.ellipse(60, 60, 50, d.colour("#E07A1F"))
+    d.polygon([(30, 92), (90, 92), (74, 112), (46, 112)], d.colour("#2F57A8"))
+    for x in (40, 80):
+        d.ellipse(x, 55, 16, d.colour("#7A2E1A"))
+        d.ellipse(x, 55, 13, d.colour("#FFFFFF"))
+
+
+def test_what_lines_of_one_colour_close_in_is_ground_and_what_a_drawing_closes_in_is_not():
+    for draw, verdict in ((rings, "clear"), (mask, "keep")):
+        listed = measure_sheet(on_white(draw)).pockets.listed
+        assert [p.verdict for p in listed] == [verdict] * 2, draw.__name__
+
+
+def test_what_a_person_shuts_off_stays_whatever_speaks_for_clearing_it():
+    def broken(d):
+        rings(d)
+        d.stroke([(35, 60), (35, 119)], 8, d.colour("#FFFFFF"))
+
+    picture = on_white(broken)
+    assert cleared_of(picture)[60, 35]
+    fenced = cut_out(picture, measure_sheet(picture), Decisions(fences=(((78, 20), (78, 50)),)))
+    reasons = {p.reason for p in fenced.pockets.listed if p.box.holds(60, 35)}
+    assert reasons == {"shut"}
+    assert not fenced.cleared(whole(120, 120))[60, 35]
+    assert fenced.cleared(whole(120, 120))[60, 85]
+
+
+def test_each_pocket_is_listed_kept_in_a_drawing_and_decided_on_its_own():
+    picture = on_white(mask)
     facts = measure_sheet(picture)
     pockets = cut_out(picture, facts, Decisions()).pockets
-    assert len(pockets.listed) == pockets.to_decide == 2
-    assert {p.verdict for p in pockets.listed} == {"keep"}
     first = pockets.listed[0]
-    assert first.area_px == pytest.approx(np.pi * 14**2, rel=0.1)
+    assert first.area_px == pytest.approx(np.pi * 13**2, rel=0.1)
     chosen = (PocketChoice(first.row, first.col, "clear"),)
     for tolerance in (1.0, 2.0, 6.0):  # the decision stays with its pocket
         cutter = cut_out(picture, facts, Decisions(choices=chosen, tolerance=tolerance))
@@ -106,12 +135,26 @@ def test_each_pocket_is_listed_kept_by_default_on_white_and_decided_on_its_own()
         other = cutter.pockets.listed[1]
         assert cleared[first.row, first.col]
         assert not cleared[other.row, other.col]
-        assert cutter.pockets.to_decide == 1
+        assert [p.reason == "yours" for p in cutter.pockets.listed] == [True, False]
+
+
+def test_what_nobody_has_decided_is_grouped_by_about_one_size():
+    random = np.random.default_rng(3)
+    sizes = [*random.integers(300, 900, 5), *random.integers(40, 100, 9), 12]
+    box = Region(0, 0, 5, 5)
+    listed = [
+        Pocket(n, n, int(size), box, (), "keep", "undecided")
+        for n, size in enumerate(sorted(sizes, reverse=True))
+    ]
+    listed[2] = replace(listed[2], reason="yours")
+    groups = Pockets(tuple(listed), None).alike
+    assert [len(group) for group in groups] == [4, 9, 1]
+    assert all(group[0].area_px <= 4 * group[-1].area_px for group in groups)
 
 
 def test_clearing_starts_outside_at_the_picks_or_everywhere():
-    picture = on_white(rings)
-    inside, corner = (60, 35), (3, 3)
+    picture = on_white(mask)
+    inside, corner = (55, 40), (3, 3)
     expected = {"outside": (False, True), "picks": (True, False), "everywhere": (True, True)}
     for start, (pocket, outer) in expected.items():
         picks = (Pick(*inside),) if start == "picks" else ()

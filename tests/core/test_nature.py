@@ -1,14 +1,14 @@
 import json
-from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tests.conftest import draw_badge
-from tidymargin.core import nature
+from tidymargin.core import nature, pocket_signs
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.nature import MEASURES, expand, find_ink_probability
+from tidymargin.core.nature import MEASURES, find_ink_probability
+from tidymargin.core.weighed import expand, table_of
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
@@ -52,11 +52,14 @@ def test_a_cut_laid_back_on_its_ground_gives_the_picture_again():
         assert away.mean() < 3
 
 
-def test_the_table_has_its_origin_and_a_weight_for_every_measure_and_every_two():
-    said = json.loads((Path(nature.__file__).parent / "nature.json").read_text())
+@pytest.mark.parametrize(
+    ("question", "measures"), [("nature", nature.MEASURES), ("pockets", pocket_signs.MEASURES)]
+)
+def test_a_table_has_its_origin_and_a_weight_for_every_measure_and_every_two(question, measures):
+    said = json.loads(table_of(question).read_text())
     assert "each left out in turn" in said["origin"]
-    assert tuple(said["measures"]) == MEASURES
-    count = len(MEASURES)
+    assert tuple(said["measures"]) == measures
+    count = len(measures)
     assert len(said["weights"]) == count + count * (count + 1) // 2
     assert np.isfinite(said["weights"]).all()
 

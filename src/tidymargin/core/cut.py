@@ -226,7 +226,9 @@ class Cutter:
     ) -> NDArray[np.uint8]:
         """Return the cut in a tile; `cleared` is what is cleared in it and its halo."""
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
-        has_rim = bool(cleared.any()) and not bool(cleared.all())
+        # ink is as solid as it differs, also where nothing is cleared
+        is_mixed = bool(cleared.any()) or self.facts.rim.ink_rgb is not None
+        has_rim = is_mixed and not bool(cleared.all())
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
         rgb = np.ascontiguousarray(self.picture.rgb[around.slices])

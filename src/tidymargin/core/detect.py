@@ -125,7 +125,7 @@ def detect_ground(
     )
     if not _is_dark_beside(flat, surface):
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
-        no_better |= surface.light_span < _EVEN_LIGHT
+        no_better |= surface.light_span < _EVEN_LIGHT and not _is_strong(flat)
         close = flat.border_share >= surface.border_share - 0.15
         if flat.noise <= _EVEN_NOISE and no_better and close:
             return Detected(measure_shade(picture, flat, reduced) or flat)

@@ -23,6 +23,9 @@ _LEAST_SPREAD = 0.1  # of a step
 LEAST_PX = 12
 """Smaller pockets are not listed."""
 
+OPEN_FROM = 20 / 21
+"""Probability from which a pocket is cleared unasked: a white of the figure lost is as bad as twenty counters left shut."""
+
 Evidence = tuple[float, ...]
 """What the figure as a whole says of its pockets, see `to_evidence`."""
 

@@ -13,7 +13,7 @@ from tidymargin.core.ground import Ground
 from tidymargin.core.mask import PackedMask
 from tidymargin.core.picture import Region, whole
 from tidymargin.core.pieces import Pieces, find_pieces, measure_depth
-from tidymargin.core.pocket_signs import LEAST_PX, Evidence, find_open_probability
+from tidymargin.core.pocket_signs import LEAST_PX, OPEN_FROM, Evidence, find_open_probability
 from tidymargin.core.side_by_side import work_out, work_through
 from tidymargin.core.weighed import IN_DOUBT
 
@@ -185,11 +185,16 @@ def _judge(
     if evidence is None or count == 1:
         return np.zeros(count, bool), ["undecided"] * count
     open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
-    low, high = IN_DOUBT
     reasons: list[Reason] = [
-        "open" if p > high else "closed" if p < low else "undecided" for p in open_is
+        "open" if p >= OPEN_FROM else "closed" if p < IN_DOUBT[0] else "undecided" for p in open_is
     ]
-    return open_is > high, reasons
+    opens = open_is >= OPEN_FROM
+    large[0] = False
+    if (
+        large.any() and opens[large].mean() < 0.5
+    ):  # the smallest, that nobody sees listed, go with the others
+        opens &= large
+    return opens, reasons
 
 
 def find_pockets(

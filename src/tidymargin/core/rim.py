@@ -157,7 +157,7 @@ def solve_cut(
     own = (slice(top, height - below), slice(left, width - beside))
     out = np.empty((*rgb[own].shape[:2], 4), np.uint8)
     own_alpha = None if alpha is None else alpha[own]
-    if not cleared.any():
+    if not cleared.any() and facts.ink_rgb is None:
         out[..., :3] = rgb[own]
         if (
             facts.spill is not None and spill_amount > 1
@@ -204,7 +204,11 @@ def solve_cut(
         deep = cv2.distanceTransform((~cleared).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
         depth = np.zeros(part.share.shape, np.float32)
         depth[window] = np.asarray(deep)[near]
-        facts.spill.take_off(part.figure, part.share, depth, spill_amount)
+        taken = np.zeros(part.share.shape, np.float32)
+        taken[window] = facts.spill.find_taken(
+            rgb[near], ground[near], part.figure[window], part.share[window]
+        )
+        facts.spill.take_off(part.figure, part.share, depth, spill_amount, taken)
     if facts.is_screen and not lossless:
         if spill_amount > 0:
             hold_lean_kernel(

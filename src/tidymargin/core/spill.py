@@ -34,6 +34,7 @@ _STAINED_PX = 6
 _LEAST_FIT = 0.5  # what a fit may leave over
 _FALLS_PX = (5.0, 6.0, 8.0, 10.0, 12.0, 14.0, 16.0, 19.0, 22.0, 26.0, 30.0)
 _AGREED = 2.0  # shading hides a part of the slope
+_MOSTLY = 0.9  # of a place, from which what is seen tells of the figure
 _INSIDE = 0.12  # of the screen's colour, everywhere, at an amount of 2
 _ONE_PART = 12  # levels between neighbours, at most
 _LEAST_PX = 200  # a depth with fewer pixels says nothing
@@ -92,13 +93,14 @@ def screen_direction(ground: ScreenGround) -> tuple[NDArray[np.float64], float]:
 
 
 @njit(cache=True, nogil=True)
-def _take_off_kernel(figure, share, inside_px, cast, amount, screen, direction):  # type: ignore[no-untyped-def]
+def _take_off_kernel(figure, share, inside_px, taken, cast, amount, screen, direction):  # type: ignore[no-untyped-def]
     for row in range(figure.shape[0]):
         for col in range(figure.shape[1]):
             if share[row, col] <= 0.0:
                 continue
             depth = min(cast.shape[0] - 1, int(inside_px[row, col]))
-            c = min(0.6, min(1.0, amount) * cast[depth] + _INSIDE * max(0.0, amount - 1.0))
+            there = max(0.0, min(1.0, amount) * cast[depth] - taken[row, col])
+            c = min(0.6, there + _INSIDE * max(0.0, amount - 1.0))
             if c <= 0.002:
                 continue
             lean = 0.0
@@ -195,6 +197,7 @@ class Spill:
         share: NDArray[np.float32],
         inside_px: NDArray[np.float32],
         amount: float,
+        taken: NDArray[np.float32] | None = None,
     ) -> None:
         """Take the light off figure colours, in place.
 
@@ -207,10 +210,31 @@ class Spill:
         amount : float
             1 takes off what was measured; from there to 2 more and more of the screen's colour comes off
             everywhere, since light that lies evenly on the whole figure cannot be measured.
+        taken : (h, w) ndarray of float32, optional
+            What of it is off already, see `find_taken`.
         """
+        none = np.zeros(share.shape, np.float32) if taken is None else taken
         _take_off_kernel(
-            figure, share, inside_px, self.cast, amount, self.screen_rgb, self.direction
+            figure, share, inside_px, none, self.cast, amount, self.screen_rgb, self.direction
         )
+
+    def find_taken(
+        self,
+        rgb: NDArray[np.uint8],
+        ground: NDArray[np.float32],
+        figure: NDArray[np.float32],
+        share: NDArray[np.float32],
+    ) -> NDArray[np.float32]:
+        """Return how much of the screen's colour a solved figure has less than is seen, (h, w), 0 and up.
+
+        Where coding stains a figure with the screen, the stain is taken for one of the figure's own colours, and the
+        light that lay on it has gone with it. All are of the same region; nothing is known where little of it is figure.
+        """
+        solid = np.maximum(share, np.float32(_MOSTLY))[..., None]
+        unmixed = (rgb - (1 - solid) * ground) / solid
+        of_screen = float(self.screen_rgb @ self.direction)
+        taken = np.maximum(0, (unmixed - figure) @ self.direction) / max(of_screen, 1.0)
+        return np.where(share >= _MOSTLY, taken, 0).astype(np.float32)
 
 
 def _fit_fall(cast: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[float, float]:

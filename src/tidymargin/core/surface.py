@@ -286,7 +286,11 @@ def measure_surface(
     logs = np.log(linear + np.float32(_LOG_FLOOR))
     sound = find_lit(lab, logs, solid, is_screen=kind is ScreenGround, pull=pull)
     surface = fit_light(logs, sound)
-    surface = surface + _left_over(*extend(logs - surface, sound))
+    rest = logs - surface
+    # a screen's creases are no shade that goes on under the figure
+    surface = surface + _left_over(
+        *((rest, sound) if kind is ScreenGround else extend(rest, sound))
+    )
     rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
     found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
     return _with_noise(picture, found, sound)
