@@ -6,8 +6,10 @@ from bs4 import BeautifulSoup
 from PIL import Image
 
 from tests.conftest import draw_pad, photograph_letter, read_png, to_png
+from tidymargin.core import pockets
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
+from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.exporting import export_sheet
@@ -126,6 +128,49 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
         undone += 1
     assert undone == 14
     assert read_recipe_of(now()) == Recipe()
+
+
+def test_pockets_that_are_alike_are_one_row_and_one_decision(client, token, workshop, monkeypatch):
+    def doubt(steps, cleared, pieces, *given):
+        return np.full(len(pieces.areas), 0.5)
+
+    monkeypatch.setattr(pockets, "find_open_probability", doubt)
+    drawing = Drawing(200, 300, 4)
+    drawing.rounded(10, 10, 290, 190, 8, drawing.colour("#B5651D"))
+    for x in range(40, 280, 40):
+        drawing.ellipse(x, 60, 12, drawing.colour("#FFFFFF"))
+    drawing.ellipse(150, 140, 35, drawing.colour("#FFFFFF"))
+    white = np.array((255.0, 255.0, 255.0))
+    sheet = add_sheet(
+        workshop, encode_picture(lay_over(drawing.render(), white), "png"), "dice.png"
+    )
+    page = ledger_of(client, workshop, sheet)
+    large, small = page.select(".pockets li")
+    assert "6 alike, closed in" in words(small)
+    assert "alike" not in words(large)
+    place = {"row": small["data-row"], "col": small["data-col"]}
+    page = post(client, token, workshop.sheets.load(sheet.id), "pockets/alike/clear", **place)
+    assert "6 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert page.select_one("#undo").text == "Undo pockets that are alike cleared"
+    assert "1 to decide" in words(page.select_one("#pockets summary"))
+    page = post(client, token, workshop.sheets.load(sheet.id), "undo")
+    assert "0 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+
+
+def test_each_ground_that_could_be_meant_and_both_natures_are_small_cuts(client, workshop, almanac):
+    sheet = add_sheet(workshop, almanac["brass-bell"].encoded, "bell.jpg")
+    page = ledger_of(client, workshop, sheet, "ground")
+    shown = [image["src"] for image in page.select(".natures img")]
+    assert len(shown) >= 4
+    sizes = set()
+    for src in shown:
+        answer = client.get(src)
+        assert answer.mimetype == "image/png"
+        cut = read_png(answer.data)
+        sizes.add(cut.shape)
+        rows = np.flatnonzero((cut[..., 3] > 24).any(axis=1))
+        assert (rows[0], len(cut) - rows[-1] - 1) <= (8, 8)  # cropped to what stands
+    assert max(max(size) for size in sizes) <= 420
 
 
 def test_up_to_and_short_of_are_offered_where_they_mean_something(client, workshop, token):

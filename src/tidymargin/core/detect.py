@@ -103,7 +103,8 @@ def detect_ground(
         The border came in transparent, or a pattern was asked for and there is none.
     """
     if kind == "flat" or (kind == "auto" and rgb_srgb is not None):
-        return Detected(measure_flat_ground(picture, rgb_srgb))
+        flat = measure_flat_ground(picture, rgb_srgb)
+        return Detected(measure_shade(picture, flat, reduce_picture(picture, grid_px)) or flat)
     if kind == "checker":
         return Detected(_measure_pattern(picture))
     if kind != "auto":
@@ -138,7 +139,7 @@ def detect_ground(
 
 
 def find_meant(picture: Picture) -> tuple[GroundKind, ...]:
-    """Return every kind of ground that could be meant: each that explains half of the border, the fewest words first.
+    """Return every kind of ground that could be meant: each that explains half of the border, where it says something else.
 
     A picture of some hundred pixels is enough; it decides nothing.
     """
@@ -149,7 +150,8 @@ def find_meant(picture: Picture) -> tuple[GroundKind, ...]:
     if flat.border_share >= _COULD_BE:
         meant.append("flat")
     surface = measure_surface(picture)
-    if surface.border_share >= _COULD_BE and surface.noise <= _MOST_GRAIN:
+    says_more = not meant or surface.light_span >= _EVEN_LIGHT
+    if says_more and surface.border_share >= _COULD_BE and surface.noise <= _MOST_GRAIN:
         meant.append("paper")
     if _is_strong(flat) or _is_strong(surface):
         meant.append("screen")

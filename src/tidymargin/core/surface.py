@@ -27,6 +27,7 @@ GRID_SIDE_PX = 512
 _LOG_FLOOR = 0.002  # keeps the logarithm of black finite
 _SAMPLES = 200_000
 _LEAST_SHADED = 0.002  # of the picture
+_LEAST_SIDE = 32  # cells: in less an edge is not told from shade
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -311,6 +312,8 @@ def measure_shade(
         The same picture's, where it is at hand.
     """
     reduced = reduced or reduce_picture(picture)
+    if min(reduced.solid.shape) < _LEAST_SIDE:
+        return None
     colour = srgb_to_linear(np.array(flat.rgb_srgb) / 255)
     logs = np.log(reduced.linear + np.float32(_LOG_FLOOR))
     even = np.log(colour + _LOG_FLOOR).astype(np.float32)

@@ -12,7 +12,7 @@ from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import facts_name, load_work, measure_by, read_recipe_of
-from tidymargin.services.viewing import DRAFT_GRID_PX, reduce_work
+from tidymargin.services.viewing import reduce_work
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 
@@ -32,7 +32,7 @@ def make_alternative(workshop: Workshop, sheet: Sheet, name: str) -> bytes:
     def make() -> NDArray[np.uint8]:
         small = reduce_work(load_work(workshop, sheet, recipe))
         try:
-            cut = cut_out(small, measure_by(recipe, small, grid_px=DRAFT_GRID_PX)).render_whole()
+            cut = cut_out(small, measure_by(recipe, small)).render_whole()
         except NoGroundError:  # nothing of that kind is there: all of it stands
             cut = np.dstack([small.rgb, np.full(small.rgb.shape[:2], 255, np.uint8)])
         rows, cols = (np.flatnonzero((cut[..., 3] > _STANDS).any(axis=axis)) for axis in (1, 0))

@@ -38,7 +38,7 @@ MAX_VIEW_PX = 16_000_000
 THUMBNAIL_PX = 360
 PROOF_PX = 900
 DRAFT_PX = 420
-DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
+_DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
 
 Rgba = NDArray[np.uint8]
 
@@ -243,7 +243,7 @@ def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
 
     def make() -> Rgba:
         small = reduce_work(load_work(workshop, sheet, recipe))
-        return cut_out(small, measure_by(recipe, small, grid_px=DRAFT_GRID_PX)).render_whole()
+        return cut_out(small, measure_by(recipe, small, grid_px=_DRAFT_GRID_PX)).render_whole()
 
     return _keep(workshop, ("draft", facts_name(sheet, recipe)), make)
 
