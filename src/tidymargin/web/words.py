@@ -45,6 +45,8 @@ CHANGES = {
     "pocket_kept": gettext_noop("pocket kept"),
     "pockets_cleared": gettext_noop("all pockets cleared"),
     "pockets_kept": gettext_noop("all pockets kept"),
+    "alike_cleared": gettext_noop("pockets that are alike cleared"),
+    "alike_kept": gettext_noop("pockets that are alike kept"),
     "guard": gettext_noop("guard"),
     "unguard": gettext_noop("guard removed"),
     "drop": gettext_noop("drop"),
