@@ -1,0 +1,82 @@
+"""What is measured of a pocket: known answers on a map of differences that is written down."""
+
+import numpy as np
+import pytest
+
+from tidymargin.core.difference import STEP
+from tidymargin.core.ground import FlatGround
+from tidymargin.core.ink import InkFacts
+from tidymargin.core.nature import MEASURES as NATURE_MEASURES
+from tidymargin.core.pieces import find_pieces
+from tidymargin.core.pocket_signs import (
+    MEASURES,
+    OPEN_FROM,
+    find_open_probability,
+    measure_pockets,
+    to_evidence,
+)
+from tidymargin.core.pockets import find_pockets
+
+WHITE = FlatGround((255.0, 255.0, 255.0), 0.0, 1.0)
+INKS = InkFacts(np.zeros((1, 3), np.float32), (1.0,), 1.0, 0.0, 0.5, 3.0)
+EVIDENCE = to_evidence((0.0,) * len(NATURE_MEASURES), INKS)
+
+
+def make_map(pocket_step=0):
+    """A figure, 60 by 80, with a pocket of 20 by 10 and one of 4 by 4; what is cleared around it is 0 or 2 steps off."""
+    steps = np.full((100, 120), 200, np.uint8)
+    steps[:20] = steps[80:] = 0
+    steps[:, :20] = steps[:, 100:] = 0
+    steps[:20:2] = 2
+    steps[30:50, 40:50] = pocket_step
+    steps[60:64, 70:74] = pocket_step
+    outside = np.where(steps <= 5, 0, 255).astype(np.uint8)
+    outside[25:70, 35:90] = 255
+    return steps, outside
+
+
+def measured(pocket_step=0):
+    steps, outside = make_map(pocket_step)
+    cleared = outside <= 5
+    pieces = find_pieces((steps <= 5) & ~cleared)
+    rows = measure_pockets(steps, cleared, pieces, WHITE, EVIDENCE)
+    assert rows.shape == (3, len(MEASURES))
+    return [dict(zip(MEASURES, row, strict=True)) for row in rows[1:]]
+
+
+def test_size_shape_and_company_of_a_pocket_are_what_they_are():
+    large, small = measured()
+    assert np.exp(large["area"]) == pytest.approx(200 / 12_000)
+    assert np.exp(small["over_half"]) == pytest.approx(4 / INKS.half_px)
+    for one in (large, small):
+        assert (one["white"], one["is_paper"]) == (pytest.approx(0, abs=1e-3), 0)
+        assert one["fill"] == 1
+        assert np.exp(one["count"]) == pytest.approx(2)
+
+
+def test_what_differs_as_the_ground_does_is_not_beyond_it_and_more_is():
+    like, unlike = measured(0)[0], measured(5)[0]
+    assert (like["away"], unlike["away"]) == (0, pytest.approx(5 * STEP))
+    assert like["beyond"] <= 0 < unlike["beyond"]
+    assert like["uneven"] == unlike["uneven"] == 0
+
+
+def test_only_what_is_twenty_to_one_likely_is_cleared_unasked(monkeypatch):
+    steps, outside = make_map()
+    pieces = find_pieces((steps <= 5) & (outside > 5))
+    likely = find_open_probability(steps, outside <= 5, pieces, WHITE, EVIDENCE)
+    assert ((likely >= 0) & (likely <= 1)).all()
+    for sure, told in ((OPEN_FROM, "open"), (OPEN_FROM - 0.01, "undecided"), (0.1, "closed")):
+        monkeypatch.setattr(
+            "tidymargin.core.pockets.find_open_probability",
+            lambda *_, sure=sure: np.full(len(likely), sure),
+        )
+        found = find_pockets(steps, outside, 5, WHITE, "opaque", EVIDENCE)
+        assert {p.reason for p in found.listed} == {told}
+        assert (found.opened is not None) == (told == "open")
+
+
+def test_without_anything_measured_nothing_is_said_of_pockets():
+    assert to_evidence((), INKS) is None
+    steps, outside = make_map()
+    assert find_pockets(steps, outside, 5, WHITE, "opaque").to_decide == 2
