@@ -155,16 +155,19 @@ def measure_sheet(
     tick(0.8)
     step = to_step(calm.tolerance)
 
-    rim, pockets = run_together(
+    by_ground = ground.kind in ("screen", "checker")  # elsewhere the figure tells of its pockets
+    rim, told = run_together(
         lambda: measure_rim(picture, ground, difference, outside, step),
-        lambda: find_pockets(difference.steps, outside, step, ground, "opaque"),
+        lambda: (
+            find_pockets(difference.steps, outside, step, ground, "opaque") if by_ground else None
+        ),
     )
     tick(0.87)
 
     def find_gone() -> NDArray[np.bool_]:
         gone = outside <= step
-        if pockets.opened is not None:
-            gone |= pockets.opened.over(whole(picture.height, picture.width))
+        if told is not None and told.opened is not None:
+            gone |= told.opened.over(whole(picture.height, picture.width))
         return gone
 
     def find_stands() -> NDArray[np.bool_]:
@@ -187,11 +190,11 @@ def measure_sheet(
     tick(0.9)
     if nature == "auto":
         nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
-    if nature == "ink":
+    pockets = told or find_pockets(
+        difference.steps, outside, step, ground, nature, to_evidence(measures, inks)
+    )
+    if nature == "ink" and by_ground:
         pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
-    elif pockets.to_decide:
-        evidence = to_evidence(measures, inks)
-        pockets = find_pockets(difference.steps, outside, step, ground, nature, evidence)
     if nature == "ink" and len(inks.rgb):
         red, green, blue = (round(float(v)) for v in inks.rgb[0])
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
