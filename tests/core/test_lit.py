@@ -119,3 +119,16 @@ def test_a_shadow_is_kept_with_the_ground_so_that_it_can_be_given_back():
     assert (
         measure_shade(Picture(white.astype(np.uint8)), FlatGround((255.0,) * 3, 0.3, 1.0)) is None
     )
+
+
+def test_where_the_border_came_in_transparent_a_told_ground_has_no_shade_and_none_is_meant():
+    rgb = np.full((120, 140, 3), 255, np.uint8)
+    rgb[40:80, 50:90] = (30, 60, 120)
+    alpha = np.zeros((120, 140), np.uint8)
+    alpha[10:-10, 10:-10] = 255
+    picture = Picture(rgb, alpha)
+    told = detect_ground(picture, "flat", (255.0, 255.0, 255.0)).ground
+    assert isinstance(told, FlatGround)
+    assert find_meant(picture) == ()
+    alpha[0, 70] = 255  # a single place of it is solid
+    assert measure_shade(Picture(rgb, alpha), told) is None

@@ -9,7 +9,7 @@ import numpy as np
 from tidymargin.core.checker import CheckerGround, measure_checker
 from tidymargin.core.colour import srgb_u8_to_oklab
 from tidymargin.core.errors import NoGroundError
-from tidymargin.core.ground import FlatGround, Ground, border_pixels, from_hex, measure_flat_ground
+from tidymargin.core.ground import FlatGround, Ground, from_hex, measure_flat_ground
 from tidymargin.core.picture import Picture
 from tidymargin.core.side_by_side import run_together
 from tidymargin.core.surface import (
@@ -144,12 +144,12 @@ def find_meant(picture: Picture) -> tuple[GroundKind, ...]:
     A picture of some hundred pixels is enough; it decides nothing.
     """
     meant: list[GroundKind] = []
-    if not len(border_pixels(picture)):
+    try:
+        flat, surface = measure_flat_ground(picture), measure_surface(picture)
+    except NoGroundError:  # the border came in transparent
         return ()
-    flat = measure_flat_ground(picture)
     if flat.border_share >= _COULD_BE:
         meant.append("flat")
-    surface = measure_surface(picture)
     says_more = not meant or surface.light_span >= _EVEN_LIGHT
     if says_more and surface.border_share >= _COULD_BE and surface.noise <= _MOST_GRAIN:
         meant.append("paper")

@@ -312,7 +312,8 @@ def measure_shade(
         The same picture's, where it is at hand.
     """
     reduced = reduced or reduce_picture(picture)
-    if min(reduced.solid.shape) < _LEAST_SIDE:
+    shows_any = bool((frame_mask(*reduced.solid.shape) & reduced.solid).any())
+    if min(reduced.solid.shape) < _LEAST_SIDE or not shows_any:
         return None
     colour = srgb_to_linear(np.array(flat.rgb_srgb) / 255)
     logs = np.log(reduced.linear + np.float32(_LOG_FLOOR))
