@@ -1,12 +1,15 @@
 """The difference from the ground: OKLab's own distances, less the ground's noise and nothing else."""
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.colour import srgb_u8_to_oklab
+from tidymargin.core.colour import linear_to_oklab, srgb_to_linear
+from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.difference import MAX_STEP, STEP, all_figure, measure_difference
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground import FlatGround
 from tidymargin.core.picture import Picture
 
@@ -16,8 +19,8 @@ rgb_st = st.tuples(byte_st, byte_st, byte_st)
 
 
 def distance(one, two):
-    """Return 100 x the distance of two 8-bit sRGB colours in OKLab."""
-    lab = srgb_u8_to_oklab(np.array([one, two], np.uint8))
+    """Return 100 x the distance of two 8-bit sRGB colours in OKLab, half a percent of white's light added to both."""
+    lab = linear_to_oklab((srgb_to_linear(np.array([one, two]) / 255) + 0.005) / 1.005)
     return 100 * float(np.linalg.norm(lab[0] - lab[1]))
 
 
@@ -86,3 +89,15 @@ def test_ringing_beside_a_strong_edge_is_allowed_for_and_a_pale_outline_is_not()
     assert outline.ringing == 0
     assert (outline.steps[18, 45:75] > 0).all()
     assert ringing.steps[16, 50] <= outline.steps[18, 50]
+
+
+def test_ringing_on_black_is_allowed_for_though_half_of_it_is_cut_off():
+    rgb = np.zeros((240, 360, 3), np.uint8)
+    cv2.ellipse(rgb, (180, 120), (110, 70), 0, 0, 360, (230, 170, 190), -1, cv2.LINE_AA)
+    figure = cv2.dilate(rgb[..., 0], np.ones((5, 5), np.uint8)) > 0
+    _, coded = cv2.imencode(".jpg", rgb, [cv2.IMWRITE_JPEG_QUALITY, 92])
+    picture = Picture(np.ascontiguousarray(cv2.imdecode(coded, cv2.IMREAD_COLOR)))
+    facts = measure_sheet(picture)
+    assert facts.difference.ringing > 0
+    alpha = cut_out(picture, facts, Decisions()).render_whole()[..., 3]
+    assert not alpha[~figure].any()

@@ -10,6 +10,7 @@ from tidymargin.core.difference import measure_difference
 from tidymargin.core.errors import NoGroundError
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.reach import Pick
 from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 
@@ -159,3 +160,20 @@ def test_large_tiles_are_found_to_the_pixel_though_few_places_of_each_are_looked
         np.mean(np.abs(np.diff(found.over(whole(height, width))[..., 0], axis=1))[borders] > 10)
         > 0.97
     )
+
+
+def test_before_something_busy_nothing_goes_by_itself_and_what_is_picked_goes():
+    random = np.random.default_rng(11)
+    patches = random.integers(20, 236, (5, 6, 3))
+    patches[0, 0], patches[0, 1], patches[1, :2] = (200, 180, 150), (20, 90, 200), (20, 90, 200)
+    rgb = np.kron(patches, np.ones((60, 64, 1)))[:HEIGHT, :WIDTH].astype(np.float32)
+    picture = with_block(add_grain(rgb, random, 1.0))
+    facts = measure_sheet(picture)
+    assert facts.is_busy
+    assert (facts.pockets.listed, facts.nature) == ((), "opaque")
+    assert (cut_out(picture, facts, Decisions()).render_whole()[..., 3] == 255).all()
+    alpha = cut_out(picture, facts, Decisions(picks=(Pick(70, 9),))).render_whole()[..., 3]
+    assert (alpha[66:114, 4:116] == 0).all()
+    assert (alpha[130:] == 255).all()
+    asked = measure_sheet(picture, ground_kind="flat")
+    assert not asked.is_busy

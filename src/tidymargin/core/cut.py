@@ -118,7 +118,7 @@ def find_levels(picture: Picture, facts: SheetFacts, decisions: Decisions) -> Le
     elif steps is facts.difference.steps:
         start = facts.outside
     else:
-        start = seed_outside(steps, picture.alpha)
+        start = seed_outside(steps, picture.alpha, from_border=not facts.is_busy)
     return Levels(steps, build_reach(steps, start, decisions.picks))
 
 
@@ -298,7 +298,7 @@ def cut_by_levels(
     cleared = clear(levels.reach, tolerance, everywhere)
     step = to_step(tolerance)
     is_as_measured = step == to_step(facts.calm.tolerance) and levels.are_of(facts)
-    if is_as_measured and not decisions.choices:
+    if facts.is_busy or (is_as_measured and not decisions.choices):
         pockets = facts.pockets
     else:
         pockets = find_pockets(

@@ -30,7 +30,12 @@ _EVEN_NOISE = 2.2  # grain up to this may be a coder's; more is texture or light
 _BETTER = 0.8  # a surface must leave this much less grain than one colour does
 _EVEN_LIGHT = 0.5  # units of difference along the border: made grounds stay below 0.1 or exceed 5
 _STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
-_LEAST_SHARE = 0.2
+_LIT_BESIDE = 0.2
+_LEAST_SHARE = 0.55
+"""Of the border, what a ground must explain: in a dozen photos of places and things none explains more than half, and
+where there is a ground it explains two thirds and more."""
+_LEAST_EVEN = 0.33
+"""As much, of one truly even colour: a panel may have two or three; in those photos none has a fifth."""
 _COULD_BE = 0.5
 _MOST_GRAIN = 4.0
 _MUCH_LIGHTER = 0.25  # OKLab lightness
@@ -45,7 +50,7 @@ class Detected:
     ground : Ground
         Of the kind asked for, or of the likeliest.
     is_busy : bool
-        The border shows nothing that can be modelled; `ground` is a makeshift.
+        No ground explains enough of the border; `ground` is a makeshift, and nothing is to be cleared by it unasked.
     """
 
     ground: Ground
@@ -70,7 +75,7 @@ def _is_strong(ground: FlatGround | SurfaceGround) -> bool:
 
 def _is_dark_beside(flat: FlatGround, surface: SurfaceGround) -> bool:
     """Whether the border's commonest colour is a dark figure's, with lighter paper beside it."""
-    if flat.border_share > 0.85 or surface.border_share < _LEAST_SHARE:
+    if flat.border_share > 0.85 or surface.border_share < _LIT_BESIDE:
         return False
     light, dark = (
         srgb_u8_to_oklab(np.array(from_hex(code), np.uint8))[0] for code in (surface.hex, flat.hex)
@@ -124,14 +129,16 @@ def detect_ground(
     surface, *cloths = run_together(
         *[partial(measure_surface, picture, kind, reduced=reduced) for kind in kinds]
     )
-    if not _is_dark_beside(flat, surface):
+    is_even = flat.noise <= _EVEN_NOISE
+    by_flat = flat.border_share >= (_LEAST_EVEN if is_even else _LEAST_SHARE)
+    if not (by_flat and _is_dark_beside(flat, surface)):
+        if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
+            return Detected(flat, is_busy=not by_flat)
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
         no_better |= surface.light_span < _EVEN_LIGHT and not _is_strong(flat)
         close = flat.border_share >= surface.border_share - 0.15
-        if flat.noise <= _EVEN_NOISE and no_better and close:
+        if is_even and no_better and close:
             return Detected(measure_shade(picture, flat, reduced) or flat)
-    if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
-        return Detected(flat if flat.border_share > surface.border_share else surface, is_busy=True)
     if _is_strong(surface):
         cloth = cloths[0] if cloths else measure_surface(picture, ScreenGround, reduced=reduced)
         return Detected(cloth)

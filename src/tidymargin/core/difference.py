@@ -28,6 +28,8 @@ RINGING_REACH_PX = 8
 """How far a lossy block's ringing reaches from an edge."""
 
 _RAW_PER_UNIT = 256.0  # fixed point of the raw map: differences up to 255 in 16 bits
+_FLARE = 0.005
+"""Of white's light, what a screen adds to every colour: near black OKLab alone makes much of nothing."""
 _STRONG = 12.0  # contrast above which ringing is looked for
 _FULL = 25.0  # contrast from which an edge rings as much as any
 _PEAK = 5.5  # the strongest of a thousand places, in the ripple that one in ten exceeds
@@ -182,14 +184,19 @@ def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], nois
     return float(np.clip(_PEAK * ripple - noise, 0.0, _MAX_RINGING))
 
 
+def _flare(light: NDArray[np.floating]) -> NDArray[np.float32]:
+    return np.asarray((light + _FLARE) / (1 + _FLARE), np.float32)
+
+
 def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
     """Return the difference in units of 1/256, nothing taken off, band by band."""
     raw = np.empty(picture.rgb.shape[:2], np.uint16)
     everywhere = whole(picture.height, picture.width)
     if ground.is_even:
-        colour = linear_to_oklab(srgb_to_linear(ground.over(Region(0, 0, 1, 1))[0, 0] / 255))
+        light = srgb_to_linear(ground.over(Region(0, 0, 1, 1))[0, 0] / 255)
+        colour = linear_to_oklab(_flare(light))
         _raw_difference_kernel(
-            picture.rgb, LINEAR_OF_U8, colour.astype(np.float32), _RAW_PER_UNIT, raw
+            picture.rgb, _flare(LINEAR_OF_U8), colour.astype(np.float32), _RAW_PER_UNIT, raw
         )
         return raw
     for band in everywhere.bands(_BAND_PX):
@@ -201,7 +208,7 @@ def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
 
 
 def measure_difference(picture: Picture, ground: Ground) -> Difference:
-    """Measure 100 x OKLab distance from the ground, less the local noise allowance.
+    """Measure 100 x OKLab distance from the ground as a screen shows both, less the local noise allowance.
 
     The allowance is the ground's own noise, plus the measured ringing within 8 px of strong edges.
 

@@ -146,7 +146,7 @@ def measure_sheet(
     if preparations:
         difference = replace(difference, steps=prepare_steps(difference.steps, preparations))
     ground = detected.ground
-    outside = seed_outside(difference.steps, picture.alpha)
+    outside = seed_outside(difference.steps, picture.alpha, from_border=not detected.is_busy)
     tick(0.65)
     curve = measure_curve(outside)
     grain = ground.noise + difference.ringing
@@ -155,6 +155,7 @@ def measure_sheet(
     tick(0.8)
     step = to_step(calm.tolerance)
 
+    shows_ground = ground.border_share > 0 and not detected.is_busy
     by_ground = ground.kind in ("screen", "checker")  # elsewhere the figure tells of its pockets
     rim, told = run_together(
         lambda: measure_rim(picture, ground, difference, outside, step),
@@ -177,7 +178,7 @@ def measure_sheet(
     def measure_strokes() -> tuple[InkFacts, tuple[float, ...]]:
         stands = find_stands()
         inks = measure_inks(picture, ground, stands, rim.grain)
-        if not ground.border_share:  # what stands on nothing has nothing to be unmixed from
+        if not shows_ground:  # there is nothing that a figure could be unmixed from
             return inks, ()
         return inks, measure_nature(picture, ground, stands, inks, rim.grain)
 
@@ -190,9 +191,12 @@ def measure_sheet(
     tick(0.9)
     if nature == "auto":
         nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
-    pockets = told or find_pockets(
-        difference.steps, outside, step, ground, nature, to_evidence(measures, inks)
-    )
+    if detected.is_busy:  # no place can look like ground
+        pockets = Pockets((), None)
+    else:
+        pockets = told or find_pockets(
+            difference.steps, outside, step, ground, nature, to_evidence(measures, inks)
+        )
     if nature == "ink" and by_ground:
         pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
     if nature == "ink" and len(inks.rgb):
@@ -201,11 +205,7 @@ def measure_sheet(
     if isinstance(ground, ScreenGround) and nature == "opaque":
         rim = replace(rim, spill=spill, is_screen=True)
     further = None  # of a busy photo every colour would be
-    if (
-        isinstance(ground, FlatGround | FlatsGround)
-        and ground.border_share
-        and not detected.is_busy
-    ):
+    if isinstance(ground, FlatGround | FlatsGround) and shows_ground:
         further = find_further_colour(picture, ground)
     return SheetFacts(
         ground,

@@ -69,9 +69,11 @@ def to_step(tolerance: float) -> int:
     return int(tolerance / STEP + 1e-6)
 
 
-def seed_outside(steps: NDArray[np.uint8], alpha: NDArray[np.uint8] | None) -> NDArray[np.uint8]:
-    """Return the levels from the picture's border and from pixels that came in transparent."""
-    seeds = outside_seeds(*steps.shape)
+def seed_outside(
+    steps: NDArray[np.uint8], alpha: NDArray[np.uint8] | None, *, from_border: bool = True
+) -> NDArray[np.uint8]:
+    """Return the levels from the picture's border, where it shows a ground, and from pixels that came in transparent."""
+    seeds = outside_seeds(*steps.shape) if from_border else np.empty(0, np.int64)
     if alpha is not None:
         seeds = np.union1d(seeds, np.flatnonzero(alpha == 0))
     return measure_levels(steps, seeds)

@@ -55,9 +55,11 @@ def find_reasons(facts: SheetFacts) -> list[Reason]:
     if facts.is_busy:
         found.append(
             Reason(
-                "The border shows no even colour, no smooth surface and no pattern. Where the background "
-                "is busy, a tolerance cannot part it from the figure: what you pick goes, and rims are "
-                "cut, not solved."
+                "No even colour, smooth surface or pattern explains more than %(share)s of the border: the "
+                "background is busy, and nothing goes by itself. If part of the border is one ground after "
+                "all, say below which kind or colour it is, or set the work area to that part. Of places "
+                "like %(ground)s, what you pick goes too.",
+                {"share": _to_percent(ground.border_share), "ground": ground.hex},
             )
         )
     if isinstance(ground, CheckerGround):

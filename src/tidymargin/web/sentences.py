@@ -67,7 +67,9 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
     doubtful |= said.figure == "auto" and facts.is_nature_doubtful
     if facts.is_busy:
-        words = fill(gettext("%(figure)s figure on what may be %(ground)s: look again."), **slots)
+        words = fill(
+            gettext("%(figure)s figure on what may be %(ground)s. Nothing goes by itself."), **slots
+        )
     elif ground.border_share < _FEW:
         words = fill(
             gettext("%(figure)s figure on %(ground)s, seen along only %(share)s of the border."),
@@ -143,11 +145,16 @@ def say_narrow(narrow: Narrow, area_px: int) -> str:
 
 
 def _say_reach(
-    recipe: Recipe, tolerance: float, pockets: Pockets | None, narrows: tuple[Narrow, ...]
+    recipe: Recipe,
+    tolerance: float,
+    is_busy: bool,
+    pockets: Pockets | None,
+    narrows: tuple[Narrow, ...],
 ) -> StepView:
     reach = recipe.reach
     number = phrase("reach", gettext("Tolerance"), f"{tolerance:.1f}", number=True)
-    start = phrase("reach", gettext("Start"), gettext(STARTS[reach.start]))
+    begins = "picks" if is_busy and reach.start == "outside" else reach.start
+    start = phrase("reach", gettext("Start"), gettext(STARTS[begins]))
     extras = []
     if reach.picks:
         extras.append(
@@ -345,7 +352,7 @@ def say_recipe(
     colour = _say_colour(recipe, facts)
     return [
         _say_departures(recipe, _say_area(area, measured.page, _say_ground(recipe, facts))),
-        _say_reach(recipe, tolerance, pockets, narrows),
+        _say_reach(recipe, tolerance, facts.is_busy, pockets, narrows),
         *([colour] if colour else []),
         _say_proof(recipe),
         _say_export(recipe, area),
