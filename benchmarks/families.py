@@ -6,6 +6,7 @@ made from its number alone. A *family* is one package: whoever fits leaves one o
 
 import io
 import json
+import math
 import subprocess
 import sys
 from collections.abc import Callable
@@ -174,7 +175,10 @@ def _line_art(random: np.random.Generator, family: str, side: int, code: str) ->
 
 
 def _printed(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
-    return _of_colour(_draw_words(family, random, side, int(random.integers(10, 90))), code)
+    size = round(
+        math.exp(random.uniform(math.log(9), math.log(90)))
+    )  # as much small print as large
+    return _of_colour(_draw_words(family, random, side, size), code)
 
 
 def _object(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:

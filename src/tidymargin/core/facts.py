@@ -15,9 +15,10 @@ from tidymargin.core.flats import (
     find_further_colour,
     measure_flats,
 )
+from tidymargin.core.fringe import Fringe, measure_fringe
 from tidymargin.core.ground import FlatGround, Ground, border_pixels, stands_on_nothing
 from tidymargin.core.ink import InkFacts, measure_inks
-from tidymargin.core.nature import find_ink_probability, measure_nature
+from tidymargin.core.nature import find_ink_probability, is_thin_and_even, measure_nature
 from tidymargin.core.picture import Picture, whole
 from tidymargin.core.pocket_signs import Evidence, to_evidence
 from tidymargin.core.pockets import Pockets, find_closed, find_pockets
@@ -45,7 +46,8 @@ class SheetFacts:
 
     `outside` are the levels from the border alone; `curve`, `jumps` and `calm` are theirs, `pockets`
     those at the calm's tolerance with nothing said of them. `further` is what may be another flat colour of
-    the ground; `measures` what speaks for either nature, see `core.nature`, and nothing without a ground.
+    the ground; `measures` what speaks for either nature, see `core.nature`, and nothing without a ground;
+    `fringe` what the coloured edges of a text drawn for a screen's stripes are made of.
     """
 
     ground: Ground
@@ -61,6 +63,7 @@ class SheetFacts:
     pockets: Pockets
     further: FurtherColour | None = None
     measures: tuple[float, ...] = ()
+    fringe: Fringe | None = None
 
     @property
     def ink_probability(self) -> float:
@@ -132,6 +135,7 @@ def measure_sheet(
     """
     is_asked = ground_kind != "auto" or ground_rgb is not None or bool(also_rgb)
     shows_none = picture.alpha is not None and len(border_pixels(picture)) == 0
+    fringe = None
     if ground_rgb is None and (shows_none or (not is_asked and stands_on_nothing(picture))):
         detected = Detected(no_ground())
         difference = all_figure(picture)
@@ -141,6 +145,12 @@ def measure_sheet(
         else:
             detected = detect_ground(picture, ground_kind, ground_rgb, grid_px)
         tick(0.3)
+        if isinstance(detected.ground, FlatGround) and not detected.is_busy:
+            fringe = measure_fringe(picture, detected.ground)
+        if fringe is not None:
+            picture = Picture(
+                fringe.take_off(picture, whole(picture.height, picture.width)), picture.alpha
+            )
         difference = measure_difference(picture, detected.ground)
     tick(0.55)
     if preparations:
@@ -204,6 +214,8 @@ def measure_sheet(
         rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
     if isinstance(ground, ScreenGround) and nature == "opaque":
         rim = replace(rim, spill=spill, is_screen=True)
+    if nature == "opaque" and ground.kind != "checker" and is_thin_and_even(measures):
+        rim = replace(rim, one_rgb=inks.rgb)
     further = None  # of a busy photo every colour would be
     if isinstance(ground, FlatGround | FlatsGround) and shows_ground:
         further = find_further_colour(picture, ground)
@@ -221,4 +233,5 @@ def measure_sheet(
         pockets,
         further,
         measures,
+        fringe,
     )

@@ -27,6 +27,7 @@ CARRY_PX = 8
 """How far a figure colour is carried on under transparent pixels."""
 
 _MOST_UNEVEN = 5.0
+_SOFT_PX = 3.0  # beyond a stain's depth, how far into a figure of one colour a soft edge may go
 
 HALO_PX = CARRY_PX + STEADY_PX + SEARCH_PX + NEAR_LOSSY_PX + MAX_WIDTH_PX + 2
 """How much of the surroundings a region needs where no spill is taken off."""
@@ -54,6 +55,8 @@ class RimFacts:
         The figure's commonest colour, laid under what is far from any figure.
     ink_rgb : (N, 3) ndarray of float32 or None
         The inks, 0 to 255, of a figure that is as solid as it differs; None for an opaque one.
+    one_rgb : (1, 3) ndarray of float32 or None
+        The only colour, 0 to 255, of an opaque figure that has no other.
     spill : Spill or None
         The screen's light on the figure, where there is any.
     is_screen : bool
@@ -72,6 +75,7 @@ class RimFacts:
     palette_rgb: NDArray[np.float32]
     carried_rgb: tuple[int, int, int]
     ink_rgb: NDArray[np.float32] | None = None
+    one_rgb: NDArray[np.float32] | None = None
     spill: Spill | None = None
     is_screen: bool = False
     softness_px: float = 1.0
@@ -176,18 +180,24 @@ def solve_cut(
     inside_px = distance_px(~cleared)
     outside_px = distance_px(cleared)
     lossless = facts.stain_px == facts.width_px
-    if facts.ink_rgb is not None:
+    colours = facts.ink_rgb if facts.one_rgb is None else facts.one_rgb
+    if colours is not None:
+        dropped_inks = dropped_inks if facts.one_rgb is None else ()
         part = Part(cleared.shape, margins, CARRY_PX)
         window = part.window
-        kept = np.ones(len(facts.ink_rgb), np.bool_)
+        kept = np.ones(len(colours), np.bool_)
         for rgb_srgb in dropped_inks:
-            away = np.abs(facts.ink_rgb - np.array(rgb_srgb, np.float32)).max(axis=1)
+            away = np.abs(colours - np.array(rgb_srgb, np.float32)).max(axis=1)
             kept[away.argmin()] = False
         solve_ink_kernel(
             rgb, ground, outside_px, *part.corner, *part.end, facts.width_px + 1,
-            facts.grain, facts.luma_ringing, facts.chroma_blur, facts.ink_rgb, kept,
+            facts.grain, facts.luma_ringing, facts.chroma_blur, colours, kept,
             part.share[window], part.figure[window],
         )  # fmt: skip
+        if facts.one_rgb is not None:
+            is_deep = inside_px[part.near] > facts.stain_px + _SOFT_PX
+            part.share[window][is_deep] = 1.0
+            part.figure[window][is_deep] = rgb[part.near][is_deep]
         return compose_cut(
             part.share, part.figure, part.reach_px, facts.carried_rgb, own_alpha, out
         )

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 from tidymargin.core.checker import CheckerGround
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.ground import to_hex
 from tidymargin.core.surface import SurfaceGround
 
 PLACES = (
@@ -60,6 +61,14 @@ def find_reasons(facts: SheetFacts) -> list[Reason]:
                 "all, say below which kind or colour it is, or set the work area to that part. Of places "
                 "like %(ground)s, what you pick goes too.",
                 {"share": _to_percent(ground.border_share), "ground": ground.hex},
+            )
+        )
+    if facts.fringe is not None:
+        found.append(
+            Reason(
+                "Its letters were drawn for the stripes of a screen: their coloured edges are read as "
+                "mixtures of one colour, %(ink)s.",
+                {"ink": to_hex(facts.fringe.ink_rgb)},
             )
         )
     if isinstance(ground, CheckerGround):
