@@ -12,13 +12,13 @@ ENGINE_VERSION = 18
 """Raised whenever the same picture and recipe would give another cut."""
 
 
-def _name_kernels() -> str:
-    """Return a name for the compiled kernels of exactly this code.
+def name_kernels(folder: Path) -> str:
+    """Return a name for the compiled kernels of exactly the code in a folder's packages, however deep.
 
     Numba looks whether a kernel's own file has changed, and not those of the kernels it calls.
     """
     digest = hashlib.sha256()
-    for source in sorted(Path(__file__).parent.glob("*/*.py")):
+    for source in sorted(folder.glob("*/**/*.py")):
         if b"numba" in (code := source.read_bytes()):
             digest.update(code)
     return f"kernels-{digest.hexdigest()[:12]}"
@@ -27,5 +27,6 @@ def _name_kernels() -> str:
 # Numba writes beside the code by default, where it may not be allowed to; this must be set before
 # the first kernel is imported.
 os.environ.setdefault(
-    "NUMBA_CACHE_DIR", str(Path(platformdirs.user_cache_dir("tidymargin")) / _name_kernels())
+    "NUMBA_CACHE_DIR",
+    str(Path(platformdirs.user_cache_dir("tidymargin")) / name_kernels(Path(__file__).parent)),
 )

@@ -69,3 +69,15 @@ def test_no_kernel_that_a_click_may_enter_is_left_to_be_compiled():
     *left, count = done.stdout.splitlines()
     assert left == []
     assert int(count.split()[0]) > 40
+
+
+def test_kernels_are_named_by_all_code_however_deep(tmp_path):
+    deep = tmp_path / "core" / "rim" / "solve.py"
+    deep.parent.mkdir(parents=True)
+    deep.write_text("from numba import njit\n")
+    (tmp_path / "core" / "plain.py").write_text("ONE = 1\n")
+    before = tidymargin.name_kernels(tmp_path)
+    (tmp_path / "core" / "plain.py").write_text("ONE = 2\n")
+    assert tidymargin.name_kernels(tmp_path) == before
+    deep.write_text("from numba import njit, prange\n")
+    assert tidymargin.name_kernels(tmp_path) != before
