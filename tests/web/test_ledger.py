@@ -12,6 +12,7 @@ from tidymargin.demo.inks import press
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services import finding
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
 from tidymargin.web import ledger
@@ -363,3 +364,16 @@ def test_a_place_is_said_with_what_tuning_there_would_do(client, token, workshop
     after = ask(35, 40)
     assert after["shortOf"] == f"Short of here, {pale - 0.2:.1f}"
     assert after["upTo"] is None
+
+
+@pytest.mark.parametrize("step", ["", "ground", "reach"])
+def test_gaps_are_looked_for_and_named_whatever_sentence_is_open(client, workshop, monkeypatch, step):  # fmt: skip
+    monkeypatch.setattr(finding, "_AT_ONCE_PX", 0)
+    d = Drawing(400, 400, 4)
+    d.ring(200, 200, 120, 10, d.colour("#204080"))
+    d.rounded(196, 60, 203, 110, 0, d.colour("#FFFFFF"))
+    sheet = add_sheet(workshop, to_png(lay_over(d.render(), np.array((255.0, 255.0, 255.0)))), "ring.png")  # fmt: skip
+    (asks,) = ledger_of(client, workshop, sheet, step).select("#gaps")
+    found = BeautifulSoup(client.get(asks["hx-get"]).data, "html.parser")
+    assert "1 gap to look at" in words(found)
+    assert len(found.select("#gaps")) == (step == "reach")

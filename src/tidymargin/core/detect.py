@@ -165,7 +165,8 @@ def find_meant(picture: Picture) -> tuple[GroundKind, ...]:
     pattern = measure_checker(picture)
     if pattern is not None and pattern.border_share >= _COULD_BE:
         meant.append("checker")
-    return tuple(meant)
+    # where the border is busy nothing stands out, and all are shown but a pattern that is not there
+    return tuple(meant) if set(meant) - {"screen"} else ("flat", "paper", "screen")
 
 
 def no_ground() -> FlatGround:

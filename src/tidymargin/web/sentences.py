@@ -68,7 +68,10 @@ def _say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     doubtful |= said.figure == "auto" and facts.is_nature_doubtful
     if facts.is_busy:
         words = fill(
-            gettext("%(figure)s figure on what may be %(ground)s. Nothing goes by itself."), **slots
+            gettext(
+                "%(figure)s figure on something busy, %(ground)s at most: nothing goes by itself."
+            ),
+            **slots,
         )
     elif ground.border_share < _FEW:
         words = fill(
