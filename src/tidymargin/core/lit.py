@@ -165,7 +165,9 @@ def _find_shaded(logs: NDArray[np.float32], sound: Mask) -> Mask:
         spread = _deviation(light[lit]) + _LEAST_SPREAD
         if turn < _FITS - 1:
             above = sound & (light >= -_SHADE_FROM * spread)
-            lit = above if above.sum() > _LEAST_SOUND else lit
+            if above.sum() <= _LEAST_SOUND or np.array_equal(above, lit):
+                break  # the next fit would be the same
+            lit = above
     tint = np.abs(rest - light[..., None]).max(axis=2)
     return _is_ground(light, tint, spread, _deviation(tint[lit]) + _LEAST_SPREAD)
 
@@ -205,7 +207,9 @@ def find_lit(
     growth = Growth(lab, solid, is_screen, pull)
     mask = growth.grow()
     for _ in range(_ROUNDS):
-        mask = growth.grow(_find_shaded(logs, _find_sound(mask, solid)))
+        before, mask = mask, growth.grow(_find_shaded(logs, _find_sound(mask, solid)))
+        if np.array_equal(before, mask):
+            break
     return _find_sound(mask, solid)
 
 
