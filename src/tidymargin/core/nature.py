@@ -25,7 +25,8 @@ _FAR_LEVELS = (
 _PALE, _DENSE = 0.2, 0.85  # densities between which a place is neither ground nor ink
 _STILL = 0.015  # of density, that an even colour varies by within three pixels
 _THIN_PX = 2.9  # from its edge, within which nine of ten places of a thin figure lie
-_EVEN_LEVELS = 19.0  # of residual, in nine places of ten
+_EVEN_LEVELS = 6.0  # of residual, in nine places of ten
+_SELDOM_FULL = 0.3  # of its middles, that are of half densities as small print's are
 _INSIDE_PX = 2.0  # from the figure's edge, where coding and blur no longer make densities
 
 MEASURES = (
@@ -132,11 +133,11 @@ def measure_nature(
 
 
 def is_thin_and_even(measures: tuple[float, ...]) -> bool:
-    """Return whether a figure is thin lines or small letters of one colour, whose rims that colour solves best."""
+    """Return whether a figure is thin lines or small print of one colour, too thin to show it full, whose rims it solves best."""
     if not measures:
         return False
     said = dict(zip(MEASURES, measures, strict=True))
-    is_thin = said["half_90"] <= math.log1p(_THIN_PX)
+    is_thin = said["half_90"] <= math.log1p(_THIN_PX) and said["between_inside"] > _SELDOM_FULL
     return is_thin and said["inks"] == 1 and said["misfit_90"] <= math.log1p(_EVEN_LEVELS)
 
 
