@@ -334,12 +334,18 @@ def test_a_border_that_came_in_transparent_and_a_busy_photo_are_said_plainly(
     photo = np.asarray(Image.fromarray(coarse).resize((360, 280), Image.Resampling.BICUBIC))
     busy = add_sheet(workshop, to_png(photo), "street.png")
     step = ledger_of(client, workshop, busy, "ground").select_one("#step-ground")
-    assert "on what may be" in words(step)
+    assert "on something busy" in words(step)
+    assert "nothing goes by itself" in words(step)
+    assert not step.select(
+        "[name=kind][aria-pressed=true]"
+    )  # none is measured, so all are there to be said
+    assert len(step.select("[name=kind][value=flat], [name=kind][value=paper]")) == 2
     assert "along the border too" not in words(step)
     assert "look again" in words(step).lower()
     chosen = post(client, token, busy, "ground", kind="flat").select_one("#step-ground")
     assert "flat" in words(chosen)
     assert "yours" in words(chosen).lower()
+    assert chosen.select("[name=kind][value=flat][aria-pressed=true]")
 
 
 def test_a_place_is_said_with_what_tuning_there_would_do(client, token, workshop):
