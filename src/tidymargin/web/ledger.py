@@ -17,7 +17,8 @@ from tidymargin.services.viewing import load_proof
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
-from tidymargin.web.sentences import list_pockets, say_group, say_narrow, say_recipe, say_specks
+from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
+from tidymargin.web.sentences.recipe import say_recipe
 from tidymargin.web.words import CHANGES, KINDS, NATURES, PREPARATIONS, STARTS, say_reason
 
 _MOST_ROWS = 24

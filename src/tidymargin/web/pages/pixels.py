@@ -16,7 +16,7 @@ from tidymargin.services.viewing import View
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import the_workshop
 from tidymargin.web.numbers import read_argument
-from tidymargin.web.sentences import say_place
+from tidymargin.web.sentences.reach import say_place
 
 blueprint = Blueprint("pixels", __name__, url_prefix="/sheets/<int:sheet_id>")
 

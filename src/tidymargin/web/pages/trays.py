@@ -16,7 +16,7 @@ from tidymargin.services.opening import add_sheet, to_shown_name
 from tidymargin.store.sheets import Sheet
 from tidymargin.web.app import IN_MEMORY_BYTES, the_workshop
 from tidymargin.web.numbers import read_argument
-from tidymargin.web.sentences import say_aside, say_bin, say_brought, say_disk, say_trays
+from tidymargin.web.sentences.trays import say_aside, say_bin, say_brought, say_disk, say_trays
 from tidymargin.web.words import gettext
 
 blueprint = Blueprint("trays", __name__)

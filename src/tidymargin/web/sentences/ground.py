@@ -1,0 +1,124 @@
+"""The sentence of the ground: what lies behind, what the figure is, and where work is done."""
+
+from markupsafe import Markup
+
+from tidymargin.core.area import Area
+from tidymargin.core.checker import CheckerGround
+from tidymargin.core.facts import SheetFacts
+from tidymargin.core.flats import FlatsGround
+from tidymargin.core.ground import Ground
+from tidymargin.core.surface import SurfaceGround
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.reasons import format_percent
+from tidymargin.web.words import (
+    KINDS,
+    NATURES,
+    PREPARATIONS,
+    STATES,
+    StepView,
+    fill,
+    gettext,
+    name_colour,
+    phrase,
+)
+
+_FEW = 0.5
+_SHADED = 0.08
+
+
+def _name_ground(ground: Ground) -> str:
+    if isinstance(ground, CheckerGround):
+        return gettext("printed-in squares of %(p)s px", p=f"{ground.period_px:.1f}")
+    if isinstance(ground, FlatsGround):
+        return gettext("flat %(colours)s", colours=", ".join(map(name_colour, ground.hexes)))
+    if ground.kind == "flat":
+        return gettext("flat %(colour)s", colour=name_colour(ground.hex))
+    return gettext("%(kind)s %(colour)s", kind=gettext(KINDS[ground.kind]), colour=ground.hex)
+
+
+def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
+    """Say what the figure is and what lies behind it, and whether that is sure."""
+    ground = facts.ground
+    said = recipe.ground
+    if ground.border_share == 0 and said.colour == said.kind == "auto":
+        none = phrase("ground", gettext("Ground"), gettext("no ground"))
+        words = fill(
+            gettext("The border came in transparent, so there is %(ground)s to clear."), ground=none
+        )
+        return StepView("ground", "look again", STATES["look again"], words)
+    swatch = "" if ground.kind == "checker" else ground.hex
+    named = phrase("ground", gettext("Ground"), _name_ground(ground), swatch=swatch)
+    figure = phrase("ground", gettext("Figure"), gettext(NATURES[facts.nature]))
+    slots = {"figure": figure, "ground": named}
+    doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
+    doubtful |= said.figure == "auto" and facts.is_nature_doubtful
+    if facts.is_busy:
+        words = fill(
+            gettext(
+                "%(figure)s figure on something busy, %(ground)s at most: nothing goes by itself."
+            ),
+            **slots,
+        )
+    elif ground.border_share < _FEW:
+        words = fill(
+            gettext("%(figure)s figure on %(ground)s, seen along only %(share)s of the border."),
+            share=format_percent(round(100 * ground.border_share)),
+            **slots,
+        )
+    elif isinstance(ground, SurfaceGround) and ground.describe_shade()[0] >= _SHADED:
+        darker = format_percent(round(100 * ground.describe_shade()[0]))
+        words = fill(
+            gettext("%(figure)s on %(ground)s, %(darker)s darker in the shade."),
+            darker=darker,
+            **slots,
+        )
+    elif facts.rim.grain > 0.5:
+        grain = f"{facts.rim.grain:.1f}"
+        words = fill(
+            gettext("%(figure)s on %(ground)s, lossy grain %(grain)s."), grain=grain, **slots
+        )
+    else:
+        words = fill(gettext("%(figure)s figure on %(ground)s, without noise."), **slots)
+    if facts.further is not None:
+        other = phrase(
+            "ground", gettext("Another colour of it"), facts.further.hex, swatch=facts.further.hex
+        )
+        also = fill(gettext("%(colour)s is along the border too."), colour=other)
+        words = Markup(" ").join((words, also))
+    chosen = (
+        bool(said.also) or said.colour != "auto" or said.kind != "auto" or said.figure != "auto"
+    )
+    state = "yours" if chosen else "look again" if doubtful else "measured"
+    return StepView("ground", state, STATES[state], words)
+
+
+def say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
+    """Add to the ground's sentence what is not the whole picture, or what might better not be."""
+    if page is not None:
+        named = phrase("area", gettext("Work area"), gettext("a page"))
+        words = fill(gettext("It shows %(page)s with something around it."), page=named)
+        state = "look again"
+    elif not area.is_whole:
+        value = gettext("%(width)s × %(height)s px", width=area.width, height=area.height)
+        named = phrase("area", gettext("Work area"), value)
+        words = fill(gettext("Work area of %(area)s."), area=named)
+        state = "yours"
+    else:
+        return ground
+    return StepView(ground.key, state, STATES[state], Markup(" ").join((ground.sentence, words)))
+
+
+def say_departures(recipe: Recipe, ground: StepView) -> StepView:
+    """Add to the ground's sentence which inks are dropped and what is done for the key only."""
+    added = []
+    if recipe.colour.dropped_inks:
+        named = phrase("ground", gettext("Dropped inks"), ", ".join(recipe.colour.dropped_inks))
+        added.append(fill(gettext("Without the ink %(inks)s."), inks=named))
+    if recipe.ground.preparations:
+        done = ", ".join(gettext(PREPARATIONS[p]) for p in recipe.ground.preparations)
+        named = phrase("ground", gettext("For the key only"), done)
+        added.append(fill(gettext("Keyed with %(done)s."), done=named))
+    if not added:
+        return ground
+    sentence = Markup(" ").join((ground.sentence, *added))
+    return StepView(ground.key, "yours", STATES["yours"], sentence)

@@ -1,0 +1,196 @@
+"""The sentence of reach, and what stands in it: pockets, gaps, dust, and what a click would do."""
+
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from tidymargin.core.difference import STEP
+from tidymargin.core.narrows import Narrow
+from tidymargin.core.place import Meaning, Place
+from tidymargin.core.pockets import Pocket, Pockets
+from tidymargin.core.specks import Specks
+from tidymargin.core.strays import StrayGroup
+from tidymargin.formats.recipe import ReachStep, Recipe
+from tidymargin.web.words import (
+    STARTS,
+    STATES,
+    StepView,
+    fill,
+    format_share,
+    gettext,
+    gettext_noop,
+    ngettext,
+    phrase,
+)
+
+_MANY_ALIKE = 4  # pockets, from which one row and one decision stand for all of them
+
+
+def say_narrow(narrow: Narrow, area_px: int) -> str:
+    """Say how wide a gap is and how much lies behind it."""
+    return gettext(
+        "%(width)s px wide, %(share)s behind it",
+        width=f"{narrow.width_px:.0f}",
+        share=format_share(narrow.area_px / area_px),
+    )
+
+
+def say_reach(
+    recipe: Recipe,
+    tolerance: float,
+    is_busy: bool,
+    pockets: Pockets | None,
+    narrows: tuple[Narrow, ...],
+) -> StepView:
+    """Say where clearing starts, up to which tolerance it goes, and what else was decided of it."""
+    reach = recipe.reach
+    number = phrase("reach", gettext("Tolerance"), f"{tolerance:.1f}", number=True)
+    begins = "picks" if is_busy and reach.start == "outside" else reach.start
+    start = phrase("reach", gettext("Start"), gettext(STARTS[begins]))
+    extras = []
+    if reach.picks:
+        extras.append(
+            (gettext("Picks"), ngettext("%(num)d pick", "%(num)d picks", len(reach.picks)))
+        )
+    opened = sum(p.verdict == "clear" for p in pockets.listed) if pockets else 0
+    if pockets and pockets.listed:
+        words = gettext("%(n)s of %(all)s pockets", n=opened, all=len(pockets.listed))
+        extras.append((gettext("Pockets"), words))
+    if narrows:
+        words = ngettext("%(num)d gap to look at", "%(num)d gaps to look at", len(narrows))
+        extras.append((gettext("Gaps"), words))
+    if reach.guards:
+        extras.append(
+            (gettext("Guards"), ngettext("%(num)d guard", "%(num)d guards", len(reach.guards)))
+        )
+    if reach.fences:
+        extras.append(
+            (gettext("Fences"), ngettext("%(num)d fence", "%(num)d fences", len(reach.fences)))
+        )
+    named = Markup(", ").join(phrase("reach", name, words) for name, words in extras)
+    if extras:
+        said = fill(
+            gettext("Clear from %(start)s up to %(tolerance)s, with %(extras)s."),
+            start=start,
+            tolerance=number,
+            extras=named,
+        )
+    else:
+        said = fill(
+            gettext("Clear from %(start)s up to %(tolerance)s."), start=start, tolerance=number
+        )
+    chosen = reach != ReachStep()
+    undecided = (pockets is not None and pockets.to_decide > 0) or bool(narrows)
+    state = "yours" if chosen else "look again" if undecided else "measured"
+    return StepView("reach", state, STATES[state], said)
+
+
+@dataclass(frozen=True, slots=True)
+class PocketView:
+    """A pocket as a row of the list, or the largest of some that are alike, with how many there are."""
+
+    number: int
+    pocket: Pocket
+    share: str
+    reason: str
+    alike: int = 1
+
+
+_REASONS = {
+    "ink": gettext_noop("paper in a loop of ink"),
+    "screen": gettext_noop("screen inside"),
+    "pattern": gettext_noop("the pattern goes on inside"),
+    "even": gettext_noop("even inside: figure"),
+    "open": gettext_noop("likely ground, as of lines and letters"),
+    "closed": gettext_noop("likely figure: closed in by a drawing"),
+    "undecided": gettext_noop("closed in"),
+    "shut": gettext_noop("shut off by you"),
+    "yours": gettext_noop("yours"),
+    "split": gettext_noop("yours, split from one"),
+    "merged": gettext_noop("yours, two in one now: the later counts"),
+}
+
+
+def list_pockets(pockets: Pockets, area_px: int, most: int) -> list[PocketView]:
+    """Return the pockets to show, undecided ones first and alike ones of them together, then by size."""
+    number_of = {(p.row, p.col): number for number, p in enumerate(pockets.listed)}
+
+    def view(pocket: Pocket, reason: str, alike: int = 1) -> PocketView:
+        share = format_share(pocket.area_px / area_px)
+        return PocketView(number_of[pocket.row, pocket.col], pocket, share, reason, alike)
+
+    views = []
+    for group in pockets.alike:
+        if len(group) >= _MANY_ALIKE:
+            words = gettext("%(n)s alike, closed in", n=len(group))
+            views.append(view(group[0], words, len(group)))
+        else:
+            views += [view(pocket, gettext(_REASONS[pocket.reason])) for pocket in group]
+    decided = [p for p in pockets.listed if p.is_decided]
+    views += [view(pocket, gettext(_REASONS[pocket.reason])) for pocket in decided]
+    return views[:most]
+
+
+_EDGES = {
+    "left": gettext_noop("left"),
+    "right": gettext_noop("right"),
+    "top": gettext_noop("top"),
+    "bottom": gettext_noop("bottom"),
+}
+
+
+def say_group(group: StrayGroup) -> str:
+    """Say what a group of solid things is told by."""
+    return gettext(
+        "%(n)s alike, along the %(edge)s edge",
+        n=len(group.places),
+        edge=gettext(_EDGES[group.edge]),
+    )
+
+
+def say_specks(specks: Specks) -> str:
+    """Say what dust is told by."""
+    sizes = (
+        gettext("%(n)s px", n=specks.most_px)
+        if specks.least_px == specks.most_px
+        else gettext("%(least)s to %(most)s px", least=specks.least_px, most=specks.most_px)
+    )
+    return gettext(
+        "%(n)s specks of %(sizes)s; all else has %(next)s or more",
+        n=specks.count,
+        sizes=sizes,
+        next=specks.next_px,
+    )
+
+
+def say_place(place: Place, tolerance: float) -> dict[str, object]:
+    """Say what a click at a place would do, in a verb and its figures, and what tuning there would."""
+    at = place.reached_at
+    tune: dict[str, object] = {"upTo": None, "shortOf": None}
+    if at is not None and at > tolerance:
+        tune["upTo"] = gettext("Up to here, %(t)s", t=f"{at:.1f}")
+    elif at is not None and at > 0:
+        tune["shortOf"] = gettext("Short of here, %(t)s", t=f"{max(0.0, at - STEP):.1f}")
+    return {**_say_meaning(place), **tune}
+
+
+def _say_meaning(place: Place) -> dict[str, object]:
+    takes = format_share(place.share)
+    match place.meaning:
+        case Meaning.CLEARED:
+            return {"verb": gettext("Already clear"), "detail": "", "acts": False}
+        case Meaning.FIGURE:
+            verb = gettext("Figure")
+            detail = gettext("no tolerance up to 50 takes this place")
+            return {"verb": verb, "detail": detail, "acts": False}
+        case Meaning.POCKET:
+            detail = gettext("closed in by the figure, takes %(share)s", share=takes)
+            return {"verb": gettext("Clear this pocket"), "detail": detail, "acts": True}
+        case Meaning.OPENED_POCKET:
+            detail = gettext("cleared now, brings back %(share)s", share=takes)
+            return {"verb": gettext("Keep this pocket"), "detail": detail, "acts": True}
+        case Meaning.CLEAR_FROM_HERE:
+            detail = gettext(
+                "goes at %(tolerance)s, takes %(share)s", tolerance=f"{place.goes_at}", share=takes
+            )
+            return {"verb": gettext("Clear from here"), "detail": detail, "acts": True}

@@ -1,0 +1,60 @@
+"""The whole recipe in sentences, one a step, in the order of the work."""
+
+from markupsafe import Markup, escape
+
+from tidymargin.core.area import Area
+from tidymargin.core.narrows import Narrow
+from tidymargin.core.pockets import Pockets
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.workshop import Measured
+from tidymargin.web.sentences.colour import say_colour
+from tidymargin.web.sentences.export import say_export
+from tidymargin.web.sentences.ground import say_area, say_departures, say_ground
+from tidymargin.web.sentences.proof import say_proof
+from tidymargin.web.sentences.reach import say_reach
+from tidymargin.web.words import (
+    STATES,
+    StepView,
+    gettext,
+)
+
+
+def say_recipe(
+    area: Area,
+    recipe: Recipe,
+    measured: Measured | None,
+    pockets: Pockets | None,
+    narrows: tuple[Narrow, ...] = (),
+    *,
+    is_going_on: bool = True,
+) -> list[StepView]:
+    """Return the ledger's sentences; without facts, that they are being measured or that this does not go on."""
+    if measured is None:
+        state = "working" if is_going_on else "cannot"
+        first = (
+            gettext("Measuring the ground…")
+            if is_going_on
+            else gettext("The ground is not measured.")
+        )
+        then = (
+            gettext("Finding what each tolerance clears…")
+            if is_going_on
+            else gettext("So it is not known what each tolerance clears.")
+        )
+        return [
+            StepView("ground", state, STATES[state], Markup(escape(first))),
+            StepView("reach", state, STATES[state], Markup(escape(then))),
+            say_proof(recipe),
+            say_export(recipe, area),
+        ]  # fmt: skip
+    facts = measured.facts
+    chosen = recipe.reach.tolerance
+    tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
+    colour = say_colour(recipe, facts)
+    return [
+        say_departures(recipe, say_area(area, measured.page, say_ground(recipe, facts))),
+        say_reach(recipe, tolerance, facts.is_busy, pockets, narrows),
+        *([colour] if colour else []),
+        say_proof(recipe),
+        say_export(recipe, area),
+    ]

@@ -1,0 +1,67 @@
+"""What is said of trays, the bin and the disk."""
+
+from markupsafe import Markup, escape
+
+from tidymargin.services.keeping import Brought, DiskUse
+from tidymargin.web.words import (
+    gettext,
+    ngettext,
+)
+
+
+def say_trays(sheets: int) -> Markup:
+    """Say what is in the tray."""
+    if not sheets:
+        return Markup(escape(gettext("No sheet yet.")))
+    return Markup(escape(ngettext("%(num)d sheet.", "%(num)d sheets.", sheets)))
+
+
+def _to_size(count: int) -> str:
+    """Return bytes in the unit that fits."""
+    if count < 1e6:
+        return f"{count / 1e3:.0f}\u00a0KB"
+    return f"{count / 1e6:,.1f}\u00a0MB" if count < 1e9 else f"{count / 1e9:,.2f}\u00a0GB"
+
+
+def say_bin(sheets: int, disk: DiskUse) -> str:
+    """Say what is in the bin and what emptying it would free."""
+    size = _to_size(disk.binned)
+    words = ngettext("%(num)d sheet in the bin", "%(num)d sheets in the bin", sheets)
+    return gettext("%(words)s, %(size)s", words=words, size=size)
+
+
+def say_disk(disk: DiskUse) -> str:
+    """Say what the data folder takes on the disk."""
+    return gettext(
+        "On the disk: %(all)s, of which originals %(originals)s, history %(history)s and a cache of "
+        "%(cache)s that may be deleted at any time.",
+        all=_to_size(disk.total),
+        originals=_to_size(disk.originals),
+        history=_to_size(disk.history),
+        cache=_to_size(disk.cache),
+    )
+
+
+def say_aside(count: int) -> str:
+    """Say how many pictures no sheet names; nothing where there are none."""
+    if not count:
+        return ""
+    return ngettext(
+        "%(num)d picture is here that no sheet names. It is set aside, and nothing of it is lost.",
+        "%(num)d pictures are here that no sheet names. They are set aside, and nothing of them is lost.",
+        count,
+    )
+
+
+def say_brought(brought: Brought) -> str:
+    """Say what came of bringing pictures back."""
+    said = []
+    if brought.sheets:
+        said.append(ngettext("%(num)d sheet is back with its history.", "%(num)d sheets are back with their histories.", brought.sheets))  # fmt: skip
+    if brought.anew:
+        said.append(ngettext("%(num)d picture is back as a sheet that begins anew.", "%(num)d pictures are back as sheets that begin anew.", brought.anew))  # fmt: skip
+    if brought.unreadable:
+        said.append(ngettext("%(num)d file is no picture and stays set aside.", "%(num)d files are no pictures and stay set aside.", brought.unreadable))  # fmt: skip
+    if brought.left:
+        said.append(ngettext("%(num)d waits: bring it back as well.", "%(num)d wait: bring them back as well.", brought.left))  # fmt: skip
+    return " ".join(said)
