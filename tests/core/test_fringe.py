@@ -28,11 +28,16 @@ def draw_text(*, order):
     return stripes[..., ::order]
 
 
+def print_for_stripes(order=1):
+    """Return that text printed on paper, (h, w, 3) uint8."""
+    return np.rint(PAPER + draw_text(order=order) * (INK - PAPER)).astype(np.uint8)
+
+
 @pytest.mark.parametrize("nature", ["opaque", "ink"])
 @pytest.mark.parametrize("order", [1, -1])
 def test_text_drawn_for_stripes_is_cut_as_one_colour(order, nature):
     share = draw_text(order=order)
-    rgb = np.rint(PAPER + share * (INK - PAPER)).astype(np.uint8)
+    rgb = print_for_stripes(order)
     facts = measure_sheet(Picture(rgb), nature=nature)
     assert facts.fringe is not None
     np.testing.assert_allclose(facts.fringe.ink_rgb, INK, atol=30)
@@ -57,8 +62,7 @@ def test_coloured_figures_and_grey_text_are_not_taken_for_it():
 
 
 def test_colours_beside_such_text_stay_and_a_region_is_as_the_whole():
-    share = draw_text(order=1)
-    rgb = np.rint(PAPER + share * (INK - PAPER)).astype(np.uint8)
+    rgb = print_for_stripes()
     rgb[20:70, 230:290] = (200, 30, 40)
     picture = Picture(rgb)
     fringe = measure_fringe(picture, measure_flat_ground(picture))

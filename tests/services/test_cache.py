@@ -4,6 +4,8 @@ import shutil
 import numpy as np
 import pytest
 
+from tests.conftest import to_png
+from tests.core.test_fringe import print_for_stripes
 from tidymargin.formats.packed import pack, unpack
 from tidymargin.services import opening
 from tidymargin.services.cache import DiskCache
@@ -19,11 +21,11 @@ def wait_kept(workshop, sheet):
     waiting.result(20)
 
 
-@pytest.mark.parametrize("name", ["brass-bell", "buoy-sticker", "harbour-signature"])
+@pytest.mark.parametrize("name", ["brass-bell", "buoy-sticker", "harbour-signature", "print"])
 def test_a_restart_reads_its_facts_back_and_cuts_the_same(tmp_path, monkeypatch, almanac, name):
-    case = almanac[name]
+    encoded = to_png(print_for_stripes()) if name == "print" else almanac[name].encoded
     first = open_workshop(tmp_path)
-    sheet = add_sheet(first, case.encoded, "sheet")
+    sheet = add_sheet(first, encoded, "sheet")
     before = export_sheet(first, sheet)
     wait_kept(first, sheet)
     first.close()

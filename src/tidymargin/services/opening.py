@@ -17,6 +17,7 @@ from tidymargin.core.errors import DomainError, FaultError, OlderEngineError, St
 from tidymargin.core.facts import SheetFacts, measure_sheet
 from tidymargin.core.first_look import choose_blotter, find_spot
 from tidymargin.core.flats import FlatsGround, FurtherColour
+from tidymargin.core.fringe import Fringe
 from tidymargin.core.ground import FlatGround, from_hex
 from tidymargin.core.ink import InkFacts
 from tidymargin.core.mask import PackedMask
@@ -50,7 +51,7 @@ class _Kept:
 
 _KEPT_TYPES = (
     _Kept, SheetFacts, FlatGround, FlatsGround, FurtherColour, SurfaceGround, ScreenGround, ShadedGround, CheckerGround, Difference, Jump,
-    Calm, Region, RimFacts, InkFacts, Spill, Area, Pocket, Pockets, PackedMask,
+    Calm, Fringe, Region, RimFacts, InkFacts, Spill, Area, Pocket, Pockets, PackedMask,
 )  # fmt: skip
 _LONGEST_NAME = 120
 _PEAK_BYTES = 16
