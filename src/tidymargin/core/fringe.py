@@ -18,8 +18,7 @@ from tidymargin.core.picture import Picture, Region, whole
 FRINGE_PX = 2
 """How far to either side a coloured edge may be made up for."""
 
-_BAND_PX = 32
-_MOST_BANDS = 48
+_MOST_PX = 150_000  # in the rows that are looked at, each of which tells by itself
 _LEAST_SLOPE = 0.05  # of the share of figure a pixel
 _LEAST_EDGES = 200  # places
 _LEAST_AWAY = 40.0  # levels of a channel, below which its share is too uncertain
@@ -62,32 +61,28 @@ def measure_fringe(picture: Picture, ground: FlatGround) -> Fringe | None:
     Parameters
     ----------
     picture : Picture
-        Bands of it are looked at.
+        Rows of it are looked at, spread over its height.
     ground : FlatGround
         As measured from the same picture.
     """
-    bands = list(whole(picture.height, picture.width).bands(_BAND_PX))
-    held = bands[:: -(-len(bands) // _MOST_BANDS)]
+    count = min(picture.height, max(1, _MOST_PX // picture.width))
+    rows = np.linspace(0, picture.height - 1, count).round().astype(np.int64)
     under = np.array(ground.rgb_srgb, np.float32)
-    away = [under - picture.rgb[band.slices] for band in held]
-    figure = np.concatenate([part[np.abs(part).max(axis=2) > _LEAST_AWAY] for part in away])
+    away = under - picture.rgb[rows]
+    figure = away[np.abs(away).max(axis=2) > _LEAST_AWAY]
     if len(figure) < _LEAST_EDGES or not np.ptp(figure, axis=1).any():
         return None
     sign = np.sign(np.median(figure, axis=0))
-    full = sign * np.quantile(sign * figure, _DENSE, axis=0)
+    full = (sign * np.quantile(sign * figure, _DENSE, axis=0)).astype(np.float32)
     if np.abs(full).min() < _LEAST_AWAY:
         return None
-    apart, slopes = [], []
-    for part in away:
-        share = part / full
-        slope = np.gradient(share[..., 1], axis=1)
-        steep = (np.abs(slope) > _LEAST_SLOPE) & _find_made_up(share)
-        apart.append((share[..., 0] - share[..., 2])[steep])
-        slopes.append(slope[steep])
-    one, other = np.concatenate(apart), np.concatenate(slopes)
-    if len(one) < _LEAST_EDGES or not one.any() or not other.any():
+    share = away / full
+    slope = np.gradient(share[..., 1], axis=1)
+    steep = (np.abs(slope) > _LEAST_SLOPE) & _find_made_up(share)
+    apart, slopes = (share[..., 0] - share[..., 2])[steep], slope[steep]
+    if len(apart) < _LEAST_EDGES or not apart.any():
         return None
-    along = float(one @ other) / float(np.linalg.norm(one) * np.linalg.norm(other))
+    along = float(apart @ slopes) / float(np.linalg.norm(apart) * np.linalg.norm(slopes))
     if abs(along) < _GOES_ALONG:
         return None
     red, green, blue = (float(v) for v in under - full)
