@@ -231,7 +231,7 @@ class Cutter:
         has_rim = is_mixed and not bool(cleared.all())
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
-        if has_rim and self.facts.fringe is not None:
+        if self.facts.fringe is not None:
             rgb = self.facts.fringe.take_off(self.picture, around)
         else:
             rgb = np.ascontiguousarray(self.picture.rgb[around.slices])
