@@ -12,10 +12,10 @@ from benchmarks.figures import FIGURES, SCALE
 from benchmarks.inks import INKS
 from benchmarks.score import Score, flood_cut, limit_cut, score_cut
 from tidymargin.core.cut import Decisions, cut_out
-from tidymargin.core.difference import STEP
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.ground import from_hex
-from tidymargin.core.reach import Pick
+from tidymargin.core.ground.difference import STEP
+from tidymargin.core.ground.kinds import from_hex
+from tidymargin.core.reach.clearing import Pick
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, read_case

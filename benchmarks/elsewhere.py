@@ -15,7 +15,7 @@ import numpy as np
 from benchmarks.score import score_cut
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.reach import Pick
+from tidymargin.core.reach.clearing import Pick
 from tidymargin.demo.truth import read_case
 from tidymargin.formats.decode import decode_picture
 

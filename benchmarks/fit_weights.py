@@ -1,4 +1,4 @@
-"""Fit the weights of `core/nature.json` and `core/pockets.json` on the families, and say how well they do on one left out.
+"""Fit the weights of `core/weights/nature.json` and `core/weights/pockets.json` on the families, and say how well they do on one left out.
 
 `python -m benchmarks.fit_weights nature COUNT` measures so many pictures and writes the weights; `pockets` after it, as
 what a figure's nature is measured by is evidence there too; `fetch` first.
@@ -13,15 +13,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.families import fetch, make_picture
+from tidymargin.core.base.components import find_pieces
+from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.weighing import expand, table_of
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.nature import MEASURES
-from tidymargin.core.picture import Picture
-from tidymargin.core.pieces import find_pieces
-from tidymargin.core.pocket_signs import LEAST_PX, measure_pockets
-from tidymargin.core.pocket_signs import MEASURES as POCKET_MEASURES
-from tidymargin.core.pockets import find_closed
-from tidymargin.core.reach import to_step
-from tidymargin.core.weighed import expand, table_of
+from tidymargin.core.figure.nature import MEASURES
+from tidymargin.core.reach.clearing import to_step
+from tidymargin.core.reach.pocket_signs import LEAST_PX, measure_pockets
+from tidymargin.core.reach.pocket_signs import MEASURES as POCKET_MEASURES
+from tidymargin.core.reach.pockets import find_closed
 
 _RIDGES = (1.0, 3.0, 10.0, 30.0)
 """What holds the weights back; which is best on families left out is taken."""

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from PIL import Image, ImageCms
 
-from tidymargin.core.errors import DomainError
+from tidymargin.core.base.errors import DomainError
 
 MOST_S = 10.0
 _EXTREMES = (0, 1, 0x7F, 0x80, 0xFF, 0x7FFF, 0xFFFF, 0x7FFFFFFF, 0xFFFFFFFF)

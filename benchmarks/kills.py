@@ -25,6 +25,7 @@ import numpy as np
 from PIL import Image
 
 import tidymargin
+from tidymargin.core.base.errors import NotFoundError
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.originals import name_of
 
@@ -293,7 +294,7 @@ class Ordeal:
             sheets = [*workshop.sheets.list_all(), *workshop.sheets.list_binned()]
             there = set()
             for sheet in sheets:
-                with suppress(tidymargin.core.errors.NotFoundError):
+                with suppress(NotFoundError):
                     there.add(workshop.originals.load(sheet.original))
             aside = {workshop.originals.load_aside(n) for n in workshop.originals.list_aside()}
             lost = [

@@ -12,8 +12,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from tidymargin.core.difference import measure_difference
-from tidymargin.core.reach import seed_outside
+from tidymargin.core.ground.difference import measure_difference
+from tidymargin.core.reach.clearing import seed_outside
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_quick

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import linear_to_oklab, srgb_to_linear
+from tidymargin.core.base.colour import linear_to_oklab, srgb_to_linear
 
 BACKDROPS = np.array(
     [(0, 0, 0), (255, 255, 255), (128, 128, 128), (220, 30, 30), (20, 160, 60), (30, 60, 210)], np.float64

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from tidymargin.core.errors import DomainError
+from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.opening import cut_by

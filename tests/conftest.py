@@ -10,7 +10,7 @@ from bs4 import BeautifulSoup
 from flask.testing import FlaskClient
 from PIL import Image
 
-from tidymargin.core.picture import Picture
+from tidymargin.core.base.picture import Picture
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_wood, photograph_page

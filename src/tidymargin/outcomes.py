@@ -1,6 +1,6 @@
 """From an error to its HTTP status and exit code; the only such table."""
 
-from tidymargin.core.errors import (
+from tidymargin.core.base.errors import (
     BadImageError,
     BadParameterError,
     BadRecipeError,

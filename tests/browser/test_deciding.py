@@ -9,7 +9,7 @@ import pytest
 from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import PAGE_CORNERS, photograph_letter, to_png
-from tidymargin.core.picture import whole
+from tidymargin.core.base.picture import whole
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe

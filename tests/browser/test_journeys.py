@@ -7,7 +7,7 @@ import pytest
 
 from tests.browser.conftest import drop_files, find_axe_faults, tab_to, wait_measured
 from tests.conftest import draw_badge, read_png
-from tidymargin.core.picture import Region
+from tidymargin.core.base.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture

@@ -6,10 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import PAGE_CORNERS, photograph_letter
-from tidymargin.core.area import Area, take_area, to_corners, whole_area
-from tidymargin.core.errors import BadParameterError
-from tidymargin.core.page import find_page
-from tidymargin.core.picture import Picture
+from tidymargin.core.base.area import Area, take_area, to_corners, whole_area
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Picture
+from tidymargin.core.suggest.page import find_page
 from tidymargin.demo.grounds import make_paper
 
 NOISE = Picture(np.random.default_rng(4).integers(0, 256, (60, 90, 3), dtype=np.uint8))

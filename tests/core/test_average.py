@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.average import Grid, average_down, average_rgb
+from tidymargin.core.base.average import Grid, average_down, average_rgb
 
 
 def average_slowly(rgb, top, left, down, across, row, col):

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.candidates import (
+from tidymargin.core.base.colour import to_luma_chroma_kernel, to_rgb_kernel
+from tidymargin.core.rim.candidates import (
     doubt_share,
     find_even,
     find_stained,
@@ -13,7 +14,6 @@ from tidymargin.core.candidates import (
     mix_two,
     solve_share,
 )
-from tidymargin.core.colour import to_luma_chroma_kernel, to_rgb_kernel
 
 WHITE, NAVY, RED, CLOTH = (255.0, 255, 255), (29.0, 53, 87), (200.0, 85, 61), (62.0, 155, 79)
 NO_COLOURS = np.empty((0, 3), np.float32)

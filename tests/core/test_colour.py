@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.colour import (
+from tidymargin.core.base.colour import (
     linear_to_oklab,
     linear_to_srgb,
     oklab_kernel,

@@ -4,8 +4,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.compose import compose_cut
-from tidymargin.core.rim import CARRY_PX
+from tidymargin.core.rim.compose import compose_cut
+from tidymargin.core.rim.solving import CARRY_PX
 
 CARRIED = (7, 8, 9)
 SIZE = 14

@@ -2,9 +2,9 @@ import cv2
 import numpy as np
 import pytest
 
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.largest import find_largest_pieces
-from tidymargin.core.picture import Picture
+from tidymargin.core.reach.largest import find_largest_pieces
 from tidymargin.demo.drawing import Drawing, lay_over
 
 

@@ -8,16 +8,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from benchmarks.score import score_cut
-from tests.core.test_levels import flood, rough_steps
-from tidymargin.core.crumbs import tidy_small
+from tests.core.test_minimax import flood, rough_steps
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Decisions, cut_out
-from tidymargin.core.errors import BadParameterError
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.pockets import Pocket, PocketChoice, Pockets
-from tidymargin.core.reach import Pick, build_reach, clear, seed_outside, to_step
-from tidymargin.core.strays import find_unwanted
-from tidymargin.core.walls import Guard, wall_off
+from tidymargin.core.reach.clearing import Pick, build_reach, clear, seed_outside, to_step
+from tidymargin.core.reach.pockets import Pocket, PocketChoice, Pockets
+from tidymargin.core.reach.walls import Guard, wall_off
+from tidymargin.core.suggest.crumbs import tidy_small
+from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_screen
 from tidymargin.demo.inks import press

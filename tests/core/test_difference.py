@@ -6,12 +6,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.colour import linear_to_oklab, srgb_to_linear
+from tidymargin.core.base.colour import linear_to_oklab, srgb_to_linear
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import Decisions, cut_out
-from tidymargin.core.difference import MAX_STEP, STEP, all_figure, measure_difference
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.ground import FlatGround
-from tidymargin.core.picture import Picture
+from tidymargin.core.ground.difference import MAX_STEP, STEP, all_figure, measure_difference
+from tidymargin.core.ground.kinds import FlatGround
 
 WHITE = FlatGround((255.0, 255.0, 255.0), 0.0, 1.0)
 byte_st = st.integers(0, 255)

@@ -2,7 +2,7 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core.distance import REACH_PX, distance_px
+from tidymargin.core.base.distance import REACH_PX, distance_px
 
 
 @pytest.mark.parametrize("share", [0.0, 0.0005, 0.01, 0.3, 0.99])

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from benchmarks.score import score_cut
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.ground import border_pixels
-from tidymargin.core.picture import Picture
+from tidymargin.core.ground.kinds import border_pixels
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain
 

@@ -4,11 +4,11 @@ import cv2
 import numpy as np
 import pytest
 
+from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.fringe import measure_fringe
-from tidymargin.core.ground import measure_flat_ground
-from tidymargin.core.picture import Picture, Region, whole
+from tidymargin.core.figure.fringe import measure_fringe
+from tidymargin.core.ground.kinds import measure_flat_ground
 
 INK, PAPER = np.array((24.0, 20.0, 40.0)), np.array((250.0, 250.0, 246.0))
 

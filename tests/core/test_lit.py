@@ -5,13 +5,13 @@ import numpy as np
 import pytest
 
 from benchmarks.score import score_cut
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import cut_out
-from tidymargin.core.detect import detect_ground, find_meant
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.ground import FlatGround
-from tidymargin.core.lit import Growth, extend
-from tidymargin.core.picture import Picture
-from tidymargin.core.surface import ShadedGround, measure_shade
+from tidymargin.core.ground.detect import detect_ground, find_meant
+from tidymargin.core.ground.kinds import FlatGround
+from tidymargin.core.ground.lit import Growth, extend
+from tidymargin.core.ground.surface import ShadedGround, measure_shade
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper
 from tidymargin.demo.truth import encode_picture

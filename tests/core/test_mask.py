@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import array_shapes, arrays
 
-from tidymargin.core.mask import PackedMask
-from tidymargin.core.picture import Region
+from tidymargin.core.base.mask import PackedMask
+from tidymargin.core.base.picture import Region
 
 masks = arrays(np.bool_, array_shapes(min_dims=2, max_dims=2, max_side=40))
 

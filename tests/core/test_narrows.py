@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from tidymargin.core import narrows
+from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.narrows import find_narrows
-from tidymargin.core.picture import Picture, whole
+from tidymargin.core.reach import narrows
+from tidymargin.core.reach.narrows import find_narrows
 from tidymargin.demo.drawing import Drawing, lay_over
 
 SIZE = 300

@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 
 from tests.conftest import draw_badge
-from tidymargin.core import nature, pocket_signs
+from tidymargin.core.base.weighing import expand, table_of
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.nature import MEASURES, find_ink_probability
-from tidymargin.core.weighed import expand, table_of
+from tidymargin.core.figure import nature
+from tidymargin.core.figure.nature import MEASURES, find_ink_probability
+from tidymargin.core.reach import pocket_signs
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture

@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidymargin.core.part import Part
+from tidymargin.core.base.part import Part
 
 HALO_PX = 20
 

@@ -1,13 +1,13 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.average import Grid, average_down
+from tidymargin.core.base.average import Grid, average_down
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.cut import Decisions, cut_out
-from tidymargin.core.errors import BadParameterError
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture, whole
 from tidymargin.core.place import Meaning, describe_place
-from tidymargin.core.pockets import PocketChoice
+from tidymargin.core.reach.pockets import PocketChoice
 
 
 @pytest.fixture(scope="module")

@@ -3,19 +3,19 @@
 import numpy as np
 import pytest
 
-from tidymargin.core.difference import STEP
-from tidymargin.core.ground import FlatGround
-from tidymargin.core.ink import InkFacts
-from tidymargin.core.nature import MEASURES as NATURE_MEASURES
-from tidymargin.core.pieces import find_pieces
-from tidymargin.core.pocket_signs import (
+from tidymargin.core.base.components import find_pieces
+from tidymargin.core.figure.inks import InkFacts
+from tidymargin.core.figure.nature import MEASURES as NATURE_MEASURES
+from tidymargin.core.ground.difference import STEP
+from tidymargin.core.ground.kinds import FlatGround
+from tidymargin.core.reach.pocket_signs import (
     MEASURES,
     OPEN_FROM,
     find_open_probability,
     measure_pockets,
     to_evidence,
 )
-from tidymargin.core.pockets import find_pockets
+from tidymargin.core.reach.pockets import find_pockets
 
 WHITE = FlatGround((255.0, 255.0, 255.0), 0.0, 1.0)
 INKS = InkFacts(np.zeros((1, 3), np.float32), (1.0,), 1.0, 0.0, 0.5, 3.0)
@@ -68,7 +68,7 @@ def test_only_what_is_twenty_to_one_likely_is_cleared_unasked(monkeypatch):
     assert ((likely >= 0) & (likely <= 1)).all()
     for sure, told in ((OPEN_FROM, "open"), (OPEN_FROM - 0.01, "undecided"), (0.1, "closed")):
         monkeypatch.setattr(
-            "tidymargin.core.pockets.find_open_probability",
+            "tidymargin.core.reach.pockets.find_open_probability",
             lambda *_, sure=sure: np.full(len(likely), sure),
         )
         found = find_pockets(steps, outside, 5, WHITE, "opaque", EVIDENCE)

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture
-from tidymargin.core.prepare import PREPARATIONS, prepare_steps
+from tidymargin.core.reach.prepare import PREPARATIONS, prepare_steps
 
 GROUND, FIGURE = 2, 120
 

@@ -4,10 +4,10 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core import profile
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture
-from tidymargin.core.rim import MAX_WIDTH_PX
+from tidymargin.core.rim import profile
+from tidymargin.core.rim.solving import MAX_WIDTH_PX
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.grounds import add_grain
 from tidymargin.demo.truth import encode_picture

@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Decisions, cut_by_levels, cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.first_look import choose_blotter
-from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.reach import Pick
+from tidymargin.core.reach.clearing import Pick
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.inks import press

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from benchmarks.score import BACKDROPS, BAND_PX, find_rim, flood_cut, limit_cut, score_cut
-from tidymargin.core.colour import linear_to_oklab, srgb_to_linear
-from tidymargin.core.errors import BadImageError
+from tidymargin.core.base.colour import linear_to_oklab, srgb_to_linear
+from tidymargin.core.base.errors import BadImageError
 from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, read_case, write_case
 
 SIZE, NAVY = 60, (29, 53, 87)

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture
-from tidymargin.core.spill import DEPTH_PX, Spill, hold_lean_kernel, lean_of
+from tidymargin.core.screen.spill import DEPTH_PX, Spill, hold_lean_kernel, lean_of
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_screen
 from tidymargin.demo.truth import encode_picture

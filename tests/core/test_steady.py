@@ -7,7 +7,7 @@ import pytest
 from benchmarks.score import score_cut
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.steady import _PLACES, STEADY_PX, steady_share
+from tidymargin.core.rim.steady import _PLACES, STEADY_PX, steady_share
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_screen
 from tidymargin.demo.truth import encode_picture

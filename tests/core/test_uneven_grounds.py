@@ -3,15 +3,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tidymargin.core.checker import measure_checker
+from tidymargin.core.base.errors import NoGroundError
+from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Decisions, cut_out
-from tidymargin.core.detect import detect_ground
-from tidymargin.core.difference import measure_difference
-from tidymargin.core.errors import NoGroundError
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.reach import Pick
-from tidymargin.core.surface import ScreenGround, SurfaceGround, measure_surface
+from tidymargin.core.ground.checker import measure_checker
+from tidymargin.core.ground.detect import detect_ground
+from tidymargin.core.ground.difference import measure_difference
+from tidymargin.core.ground.surface import ScreenGround, SurfaceGround, measure_surface
+from tidymargin.core.reach.clearing import Pick
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 
 HEIGHT, WIDTH = 300, 380

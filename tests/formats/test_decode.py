@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image, ImageCms
 
-from tidymargin.core.errors import BadImageError, DomainError, TooLargeError
+from tidymargin.core.base.errors import BadImageError, DomainError, TooLargeError
 from tidymargin.formats.decode import MAX_FILE_BYTES, decode_file, decode_picture
 from tidymargin.formats.encode import encode_png
 

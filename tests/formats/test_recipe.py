@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidymargin.core.errors import BadRecipeError
+from tidymargin.core.base.errors import BadRecipeError
 from tidymargin.formats.recipe import (
     MOST_FENCE_PLACES,
     STEPS,

@@ -5,10 +5,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from tests.conftest import draw_badge, photograph_letter, to_png
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import Decisions, cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture
-from tidymargin.core.reach import Pick
+from tidymargin.core.reach.clearing import Pick
 from tidymargin.demo.almanac import draw_buoy_sticker, make_almanac
 from tidymargin.demo.drawing import lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen

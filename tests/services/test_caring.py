@@ -14,7 +14,7 @@ from click.testing import CliRunner
 
 from tests.conftest import read_png
 from tidymargin.cli.commands import main
-from tidymargin.core.errors import (
+from tidymargin.core.base.errors import (
     DamagedFileError,
     FileThereError,
     FolderInUseError,

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import PAD_PX, PAGE_CORNERS, draw_pad, photograph_letter, to_png
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe

@@ -1,7 +1,7 @@
 import pytest
 
 from tests.conftest import read_png
-from tidymargin.core.errors import OlderEngineError
+from tidymargin.core.base.errors import OlderEngineError
 from tidymargin.services import changing, history, opening, settings, viewing
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.opening import add_sheet, load_measured

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import to_png
-from tidymargin.core.errors import BadImageError, StoppedError, TooLargeError
+from tidymargin.core.base.errors import BadImageError, StoppedError, TooLargeError
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services import reading
 from tidymargin.services.opening import add_sheet, picture_cost

@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 
 from tests.conftest import read_png
-from tidymargin.core.area import whole_area
-from tidymargin.core.errors import BadParameterError, StoppedError
-from tidymargin.core.picture import Region
-from tidymargin.core.reach import Pick
+from tidymargin.core.base.area import whole_area
+from tidymargin.core.base.errors import BadParameterError, StoppedError
+from tidymargin.core.base.picture import Region
+from tidymargin.core.reach.clearing import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services import deciding, history, opening, settings

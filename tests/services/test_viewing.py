@@ -9,9 +9,9 @@ from hypothesis import settings as checks
 from hypothesis import strategies as st
 
 from tests.conftest import draw_badge, to_png
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Region
 from tidymargin.core.cut import Cutter, Decisions, cut_by_levels
-from tidymargin.core.errors import BadParameterError
-from tidymargin.core.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services import deciding, settings

@@ -14,7 +14,7 @@ import tidymargin
 from numba.core.dispatcher import Dispatcher
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.picture import Picture, Region
+from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.place import describe_place
 from tidymargin.services.warming import warm_kernels
 

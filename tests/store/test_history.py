@@ -4,7 +4,12 @@ from dataclasses import replace
 import pytest
 from sqlalchemy import event
 
-from tidymargin.core.errors import DamagedFileError, NotFoundError, StaleHeadError, StorageFullError
+from tidymargin.core.base.errors import (
+    DamagedFileError,
+    NotFoundError,
+    StaleHeadError,
+    StorageFullError,
+)
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.opening import read_recipe_of, to_state
 from tidymargin.store import aside

@@ -22,7 +22,7 @@ from PIL import Image, ImageCms
 import tidymargin
 from benchmarks.kills import RefusedError, Server, mend, small_png
 from tests.conftest import to_png
-from tidymargin.core.errors import UnusableFolderError
+from tidymargin.core.base.errors import UnusableFolderError
 from tidymargin.services import keeping
 from tidymargin.services.opening import add_sheet, load_measured
 from tidymargin.services.workshop import open_workshop

@@ -6,7 +6,7 @@ from bs4 import BeautifulSoup
 from PIL import Image
 
 from tests.conftest import draw_pad, photograph_letter, read_png, to_png
-from tidymargin.core import pockets
+from tidymargin.core.reach import pockets
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
 from tidymargin.demo.truth import encode_picture

@@ -8,7 +8,7 @@ import pytest
 from bs4 import BeautifulSoup
 from PIL import Image
 
-from tidymargin.core import errors
+from tidymargin.core.base import errors
 from tidymargin.outcomes import OUTCOMES
 from tidymargin.services import keeping
 from tidymargin.services.executor import Priority

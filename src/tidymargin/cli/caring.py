@@ -6,7 +6,7 @@ import click
 
 from tidymargin.cli.outputs import Outputs
 from tidymargin.cli.telling import data_folder, told
-from tidymargin.core.errors import DamagedFileError
+from tidymargin.core.base.errors import DamagedFileError
 from tidymargin.outcomes import OUTCOMES
 from tidymargin.services.backing import back_up
 from tidymargin.services.backing import restore as restore_backup

@@ -12,8 +12,8 @@ import click
 
 from tidymargin.cli.outputs import Outputs, place_outputs
 from tidymargin.cli.telling import read_input, tell, told
-from tidymargin.core.errors import BadParameterError, DomainError
-from tidymargin.core.reach import HIGHEST_TOLERANCE
+from tidymargin.core.base.errors import BadParameterError, DomainError
+from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.formats.recipe import PickEntry, Recipe, change_recipe, read_recipe
 from tidymargin.outcomes import outcome_of

@@ -3,7 +3,7 @@
 import os
 from pathlib import Path
 
-from tidymargin.core.errors import UnusableArgumentError
+from tidymargin.core.base.errors import UnusableArgumentError
 from tidymargin.store.aside import refuse_there, write_output
 
 

@@ -13,7 +13,7 @@ from typing import NoReturn
 import click
 
 from tidymargin.cli.telling import data_folder, told
-from tidymargin.core.errors import UnusableArgumentError
+from tidymargin.core.base.errors import UnusableArgumentError
 from tidymargin.demo.almanac import write_almanac
 from tidymargin.services.keeping import copy_daily
 from tidymargin.services.opening import add_sheet

@@ -10,7 +10,7 @@ from typing import Any
 import click
 import platformdirs
 
-from tidymargin.core.errors import DomainError, TooLargeError, UnusableArgumentError
+from tidymargin.core.base.errors import DomainError, TooLargeError, UnusableArgumentError
 from tidymargin.outcomes import outcome_of
 
 

@@ -8,14 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.crumbs import tidy_small
+from tidymargin.core.base.mask import PackedMask
+from tidymargin.core.base.parallel import work_through
+from tidymargin.core.base.picture import Picture, Region, whole
+from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.levels import NEVER
-from tidymargin.core.mask import PackedMask
-from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.pockets import PocketChoice, Pockets, find_pockets
-from tidymargin.core.progress import Tick, no_tick
-from tidymargin.core.reach import (
+from tidymargin.core.reach.clearing import (
     HIGHEST_TOLERANCE,
     Pick,
     Reach,
@@ -24,10 +22,12 @@ from tidymargin.core.reach import (
     seed_outside,
     to_step,
 )
-from tidymargin.core.rim import solve_cut
-from tidymargin.core.side_by_side import work_through
-from tidymargin.core.strays import drop_pieces
-from tidymargin.core.walls import Fence, Guard, wall_off
+from tidymargin.core.reach.minimax import NEVER
+from tidymargin.core.reach.pockets import PocketChoice, Pockets, find_pockets
+from tidymargin.core.reach.walls import Fence, Guard, wall_off
+from tidymargin.core.rim.solving import solve_cut
+from tidymargin.core.suggest.crumbs import tidy_small
+from tidymargin.core.suggest.strays import drop_pieces
 
 Start = Literal["outside", "picks", "everywhere"]
 _BAND_PX = 512

@@ -6,34 +6,34 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.curve import Calm, Jump, find_calm, find_jumps, measure_curve
-from tidymargin.core.detect import Detected, GroundKind, detect_ground, no_ground
-from tidymargin.core.difference import Difference, all_figure, measure_difference
-from tidymargin.core.flats import (
+from tidymargin.core.base.parallel import run_together
+from tidymargin.core.base.picture import Picture, whole
+from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.base.weighing import IN_DOUBT
+from tidymargin.core.figure.fringe import Fringe, measure_fringe
+from tidymargin.core.figure.inks import InkFacts, measure_inks
+from tidymargin.core.figure.nature import find_ink_probability, is_thin_and_even, measure_nature
+from tidymargin.core.ground.detect import Detected, GroundKind, detect_ground, no_ground
+from tidymargin.core.ground.difference import Difference, all_figure, measure_difference
+from tidymargin.core.ground.flats import (
     FlatsGround,
     FurtherColour,
     find_further_colour,
     measure_flats,
 )
-from tidymargin.core.fringe import Fringe, measure_fringe
-from tidymargin.core.ground import FlatGround, Ground, border_pixels, stands_on_nothing
-from tidymargin.core.ink import InkFacts, measure_inks
-from tidymargin.core.nature import find_ink_probability, is_thin_and_even, measure_nature
-from tidymargin.core.picture import Picture, whole
-from tidymargin.core.pocket_signs import Evidence, to_evidence
-from tidymargin.core.pockets import Pockets, find_closed, find_pockets
-from tidymargin.core.prepare import Preparation, prepare_steps
-from tidymargin.core.profile import measure_rim
-from tidymargin.core.progress import Tick, no_tick
-from tidymargin.core.reach import (
+from tidymargin.core.ground.kinds import FlatGround, Ground, border_pixels, stands_on_nothing
+from tidymargin.core.ground.surface import GRID_SIDE_PX, ScreenGround
+from tidymargin.core.reach.clearing import (
     seed_outside,
     to_step,
 )
-from tidymargin.core.rim import RimFacts
-from tidymargin.core.side_by_side import run_together
-from tidymargin.core.spill import Spill, measure_spill
-from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround
-from tidymargin.core.weighed import IN_DOUBT
+from tidymargin.core.reach.curve import Calm, Jump, find_calm, find_jumps, measure_curve
+from tidymargin.core.reach.pocket_signs import Evidence, to_evidence
+from tidymargin.core.reach.pockets import Pockets, find_closed, find_pockets
+from tidymargin.core.reach.prepare import Preparation, prepare_steps
+from tidymargin.core.rim.profile import measure_rim
+from tidymargin.core.rim.solving import RimFacts
+from tidymargin.core.screen.spill import Spill, measure_spill
 
 Nature = Literal["opaque", "ink"]
 _SPECK_PX = 5

@@ -3,9 +3,9 @@
 import cv2
 import numpy as np
 
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.picture import Picture
-from tidymargin.core.reach import to_step
+from tidymargin.core.reach.clearing import to_step
 
 _CROWD_PX = 64
 

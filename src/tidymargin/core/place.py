@@ -6,13 +6,13 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.cut import Cutter
-from tidymargin.core.difference import STEP
-from tidymargin.core.errors import BadParameterError
-from tidymargin.core.levels import measure_levels
-from tidymargin.core.picture import Region, whole
-from tidymargin.core.pockets import PocketChoice
-from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick, to_step
+from tidymargin.core.ground.difference import STEP
+from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick, to_step
+from tidymargin.core.reach.minimax import measure_levels
+from tidymargin.core.reach.pockets import PocketChoice
 
 _ROOM = 1.0  # a pick on what differs more than the sheet's tolerance takes in this much more of the like
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import FileThereError
+from tidymargin.core.base.errors import FileThereError
 from tidymargin.demo.drawing import Drawing, Points, lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.sketches import (

@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.colour import linear_to_srgb, srgb_to_linear
-from tidymargin.core.ground import from_hex
+from tidymargin.core.base.colour import linear_to_srgb, srgb_to_linear
+from tidymargin.core.ground.kinds import from_hex
 
 Random = np.random.Generator
 Rgb = NDArray[np.float32]

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import BadImageError
+from tidymargin.core.base.errors import BadImageError
 
 
 @dataclass(frozen=True, slots=True, eq=False)

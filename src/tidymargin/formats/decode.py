@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps, PngImagePlugin, UnidentifiedImageError
 
-from tidymargin.core.errors import BadImageError, DomainError, TooLargeError
-from tidymargin.core.picture import Picture
+from tidymargin.core.base.errors import BadImageError, DomainError, TooLargeError
+from tidymargin.core.base.picture import Picture
 
 MAX_FILE_BYTES = 500 * 1024 * 1024
 MAX_PIXELS = 200_000_000

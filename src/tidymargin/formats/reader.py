@@ -20,7 +20,7 @@ from typing import Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import DomainError
+from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.decode import decode_file, measure_size
 from tidymargin.process import give_memory_back, keep_memory
 

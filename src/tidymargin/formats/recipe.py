@@ -16,14 +16,14 @@ from pydantic import (
 )
 from pydantic_core import PydanticCustomError, core_schema
 
-from tidymargin.core.area import Area, whole_area
+from tidymargin.core.base.area import Area, whole_area
+from tidymargin.core.base.errors import BadParameterError, BadRecipeError
 from tidymargin.core.cut import Decisions
-from tidymargin.core.errors import BadParameterError, BadRecipeError
-from tidymargin.core.ground import from_hex
-from tidymargin.core.pockets import PocketChoice
-from tidymargin.core.prepare import Preparation
-from tidymargin.core.reach import HIGHEST_TOLERANCE, Pick
-from tidymargin.core.walls import Guard
+from tidymargin.core.ground.kinds import from_hex
+from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
+from tidymargin.core.reach.pockets import PocketChoice
+from tidymargin.core.reach.prepare import Preparation
+from tidymargin.core.reach.walls import Guard
 
 RECIPE_VERSION: Literal[1] = 1
 

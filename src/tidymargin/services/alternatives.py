@@ -5,9 +5,9 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.errors import NoGroundError
 from tidymargin.core.cut import cut_out
-from tidymargin.core.detect import GROUND_KINDS, GroundKind, find_meant
-from tidymargin.core.errors import NoGroundError
+from tidymargin.core.ground.detect import GROUND_KINDS, GroundKind, find_meant
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.executor import Priority

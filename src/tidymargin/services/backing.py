@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import IO, Any, BinaryIO
 
 from tidymargin import ENGINE_VERSION, __version__
-from tidymargin.core.errors import (
+from tidymargin.core.base.errors import (
     BusyError,
     DamagedFileError,
     FileThereError,

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.opening import (
     is_of_older_engine,

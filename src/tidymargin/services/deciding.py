@@ -4,12 +4,12 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from tidymargin.core.area import Area
-from tidymargin.core.difference import STEP
-from tidymargin.core.errors import BadParameterError
-from tidymargin.core.ground import to_hex
-from tidymargin.core.picture import Region
-from tidymargin.core.pockets import Pocket, PocketChoice
+from tidymargin.core.base.area import Area
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Region
+from tidymargin.core.ground.difference import STEP
+from tidymargin.core.ground.kinds import to_hex
+from tidymargin.core.reach.pockets import Pocket, PocketChoice
 from tidymargin.formats.recipe import MOST_FENCE_PLACES
 from tidymargin.services.changing import change_step, require_number
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from tidymargin import ENGINE_VERSION, __version__
-from tidymargin.core.errors import DamagedDatabaseError, DomainError, NotFoundError
+from tidymargin.core.base.errors import DamagedDatabaseError, DomainError, NotFoundError
 from tidymargin.services.keeping import bring_back, size_below
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.aside import write_aside

@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 
 import cv2
 
-from tidymargin.core.errors import StoppedError
+from tidymargin.core.base.errors import StoppedError
 
 T = TypeVar("T")
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.picture import Region, whole
+from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter
-from tidymargin.core.picture import Region, whole
-from tidymargin.core.progress import Tick, no_tick
 from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.encode import encode_bands
 from tidymargin.formats.recipe import Recipe

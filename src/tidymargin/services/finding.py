@@ -6,13 +6,13 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.picture import whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.narrows import Narrow, find_narrows
-from tidymargin.core.picture import whole
 from tidymargin.core.place import Place, describe_place
-from tidymargin.core.pockets import Pockets
-from tidymargin.core.strays import Unwanted, find_unwanted
+from tidymargin.core.reach.narrows import Narrow, find_narrows
+from tidymargin.core.reach.pockets import Pockets
+from tidymargin.core.suggest.strays import Unwanted, find_unwanted
 from tidymargin.services.executor import Priority
 from tidymargin.services.opening import (
     area_of,

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from tidymargin.core.errors import (
+from tidymargin.core.base.errors import (
     BadImageError,
     BadParameterError,
     StorageFullError,

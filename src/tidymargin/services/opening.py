@@ -8,27 +8,27 @@ from dataclasses import dataclass, replace
 from typing_extensions import Buffer
 
 from tidymargin import ENGINE_VERSION
-from tidymargin.core.area import Area, take_area
-from tidymargin.core.checker import CheckerGround
-from tidymargin.core.curve import Calm, Jump
+from tidymargin.core.base.area import Area, take_area
+from tidymargin.core.base.errors import DomainError, FaultError, OlderEngineError, StoppedError
+from tidymargin.core.base.mask import PackedMask
+from tidymargin.core.base.parallel import run_together
+from tidymargin.core.base.picture import Picture, Region
+from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter, cut_by_levels, cut_out, find_levels
-from tidymargin.core.difference import Difference
-from tidymargin.core.errors import DomainError, FaultError, OlderEngineError, StoppedError
 from tidymargin.core.facts import SheetFacts, measure_sheet
+from tidymargin.core.figure.fringe import Fringe
+from tidymargin.core.figure.inks import InkFacts
 from tidymargin.core.first_look import choose_blotter, find_spot
-from tidymargin.core.flats import FlatsGround, FurtherColour
-from tidymargin.core.fringe import Fringe
-from tidymargin.core.ground import FlatGround, from_hex
-from tidymargin.core.ink import InkFacts
-from tidymargin.core.mask import PackedMask
-from tidymargin.core.page import find_page
-from tidymargin.core.picture import Picture, Region
-from tidymargin.core.pockets import Pocket, Pockets
-from tidymargin.core.progress import Tick, no_tick
-from tidymargin.core.rim import RimFacts
-from tidymargin.core.side_by_side import run_together
-from tidymargin.core.spill import Spill
-from tidymargin.core.surface import GRID_SIDE_PX, ScreenGround, ShadedGround, SurfaceGround
+from tidymargin.core.ground.checker import CheckerGround
+from tidymargin.core.ground.difference import Difference
+from tidymargin.core.ground.flats import FlatsGround, FurtherColour
+from tidymargin.core.ground.kinds import FlatGround, from_hex
+from tidymargin.core.ground.surface import GRID_SIDE_PX, ScreenGround, ShadedGround, SurfaceGround
+from tidymargin.core.reach.curve import Calm, Jump
+from tidymargin.core.reach.pockets import Pocket, Pockets
+from tidymargin.core.rim.solving import RimFacts
+from tidymargin.core.screen.spill import Spill
+from tidymargin.core.suggest.page import find_page
 from tidymargin.formats.packed import pack, unpack
 from tidymargin.formats.recipe import Recipe, from_steps
 from tidymargin.services.executor import Priority

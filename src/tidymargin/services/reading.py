@@ -16,16 +16,16 @@ from typing import Any
 from typing_extensions import Buffer
 
 import tidymargin
-from tidymargin.core import errors
-from tidymargin.core.errors import (
+from tidymargin.core.base import errors
+from tidymargin.core.base.errors import (
     BadImageError,
     DomainError,
     StoppedError,
     StorageFullError,
     TooLargeError,
 )
-from tidymargin.core.picture import Picture
-from tidymargin.core.progress import Tick, no_tick
+from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.formats.decode import MAX_FILE_BYTES, Decoded, Size, refuse_by_head
 from tidymargin.formats.reader import map_memory, receive_line, send_line, share_memory
 

@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass, field
 
-from tidymargin.core.checker import CheckerGround
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.ground import to_hex
-from tidymargin.core.surface import SurfaceGround
+from tidymargin.core.ground.checker import CheckerGround
+from tidymargin.core.ground.kinds import to_hex
+from tidymargin.core.ground.surface import SurfaceGround
 
 PLACES = (
     ("upper left", "top", "upper right"),

@@ -1,6 +1,6 @@
 """What a person sets for the whole sheet: each change is one row of its history."""
 
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.changing import change_step, commit_recipe, require_number
 from tidymargin.services.opening import area_of, load_measured, read_recipe_of

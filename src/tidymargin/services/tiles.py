@@ -6,10 +6,10 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.average import Grid, finish_cells, sum_cells
+from tidymargin.core.base.average import Grid, finish_cells, sum_cells
+from tidymargin.core.base.parallel import work_out, work_through
+from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.cut import Cutter
-from tidymargin.core.picture import Region, whole
-from tidymargin.core.side_by_side import work_out, work_through
 from tidymargin.services.workshop import Workshop
 
 TILE_PX = 256

@@ -7,12 +7,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.average import Grid, average_down, average_rgb
+from tidymargin.core.base.average import Grid, average_down, average_rgb
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
-from tidymargin.core.errors import BadParameterError
-from tidymargin.core.picture import Picture, Region, whole
-from tidymargin.core.reach import to_step
+from tidymargin.core.reach.clearing import to_step
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority

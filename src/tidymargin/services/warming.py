@@ -9,16 +9,16 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from tidymargin.core.average import Grid, average_down
+from tidymargin.core.base.average import Grid, average_down
+from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter, Decisions, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.narrows import find_narrows
-from tidymargin.core.picture import Picture, Region, whole
 from tidymargin.core.place import describe_place
-from tidymargin.core.reach import Pick
-from tidymargin.core.strays import find_unwanted
-from tidymargin.core.walls import Guard
+from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.narrows import find_narrows
+from tidymargin.core.reach.walls import Guard
+from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.encode import encode_png
 
 _KERNELS_KEPT_S = 30 * 24 * 3600

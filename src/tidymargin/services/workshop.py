@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.area import Area
+from tidymargin.core.base.area import Area
+from tidymargin.core.base.errors import DamagedDatabaseError, DomainError
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import Cutter, Levels
-from tidymargin.core.errors import DamagedDatabaseError, DomainError
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.picture import Picture
 from tidymargin.formats.encode import is_whole_png
 from tidymargin.services.cache import ByteCache, DiskCache
 from tidymargin.services.executor import Executor

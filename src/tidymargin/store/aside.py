@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 
-from tidymargin.core.errors import FileThereError, StorageFullError, UnusableArgumentError
+from tidymargin.core.base.errors import FileThereError, StorageFullError, UnusableArgumentError
 
 FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 """What the system says when a disk, a quota or a file can grow no more."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-from tidymargin.core.errors import DomainError
+from tidymargin.core.base.errors import DomainError
 from tidymargin.store.aside import sync_folder
 from tidymargin.store.database import check_database, connect_to_read, copy_database
 

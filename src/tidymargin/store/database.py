@@ -13,7 +13,7 @@ from sqlalchemy import URL, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from tidymargin.core.errors import (
+from tidymargin.core.base.errors import (
     BusyError,
     DamagedDatabaseError,
     DomainError,

@@ -7,7 +7,7 @@ import shlex
 import time
 from pathlib import Path
 
-from tidymargin.core.errors import FolderInUseError, UnusableFolderError
+from tidymargin.core.base.errors import FolderInUseError, UnusableFolderError
 
 DATABASE = "sheets.sqlite"
 SET_ASIDE = "set-aside"

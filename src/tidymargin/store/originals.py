@@ -9,7 +9,7 @@ from pathlib import Path
 
 from typing_extensions import Buffer
 
-from tidymargin.core.errors import DamagedFileError, NotFoundError, StorageFullError
+from tidymargin.core.base.errors import DamagedFileError, NotFoundError, StorageFullError
 from tidymargin.store.aside import FULL, sync_folder, write_aside
 
 _NAME_CHARACTERS = set("0123456789abcdef")

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from sqlalchemy import Engine, delete, func, select, union
 from sqlalchemy.orm import Session
 
-from tidymargin.core.errors import NotFoundError, StaleHeadError
+from tidymargin.core.base.errors import NotFoundError, StaleHeadError
 from tidymargin.store.database import told, transaction
 from tidymargin.store.models import STEP_COLUMNS, DiscardRow, SheetRow, StateRow, StepRow
 

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DatabaseError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from werkzeug.routing import IntegerConverter
 
-from tidymargin.core.errors import (
+from tidymargin.core.base.errors import (
     BusyError,
     DomainError,
     FaultError,

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from math import sqrt
 
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.reach import HIGHEST_TOLERANCE
+from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE
 from tidymargin.web.words import format_share
 
 CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP = 280, 96, 18

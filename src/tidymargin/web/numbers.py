@@ -4,7 +4,7 @@ import math
 
 from flask import request
 
-from tidymargin.core.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError
 from tidymargin.web.words import gettext
 
 _LARGEST = 10**15

@@ -8,7 +8,7 @@ from waitress.parser import HTTPRequestParser
 from waitress.receiver import FixedStreamReceiver
 from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 
-from tidymargin.core.errors import StorageFullError
+from tidymargin.core.base.errors import StorageFullError
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.aside import FULL
 from tidymargin.web.app import IN_MEMORY_BYTES, create_app

@@ -14,7 +14,7 @@ from flask import (
 )
 from werkzeug.wrappers import Response as AnyResponse
 
-from tidymargin.core.errors import BadParameterError, StoppedError
+from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.services import changing, deciding, finding, history, settings
 from tidymargin.services.exporting import export_name
 from tidymargin.services.opening import (

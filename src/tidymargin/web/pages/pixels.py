@@ -6,8 +6,8 @@ import numpy as np
 from flask import Blueprint, Response, abort, jsonify, request
 from numpy.typing import NDArray
 
-from tidymargin.core.errors import StoppedError
-from tidymargin.core.picture import Region
+from tidymargin.core.base.errors import StoppedError
+from tidymargin.core.base.picture import Region
 from tidymargin.services import alternatives, viewing
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place

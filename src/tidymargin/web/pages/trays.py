@@ -8,7 +8,7 @@ from flask import Blueprint, Response, jsonify, redirect, render_template, reque
 from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Response as AnyResponse
 
-from tidymargin.core.errors import BadImageError, DomainError
+from tidymargin.core.base.errors import BadImageError, DomainError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping

@@ -1,6 +1,6 @@
 """The sentence of export: what goes into the file."""
 
-from tidymargin.core.area import Area
+from tidymargin.core.base.area import Area
 from tidymargin.formats.recipe import Recipe
 from tidymargin.web.words import (
     STATES,

@@ -2,12 +2,12 @@
 
 from markupsafe import Markup
 
-from tidymargin.core.area import Area
-from tidymargin.core.checker import CheckerGround
+from tidymargin.core.base.area import Area
 from tidymargin.core.facts import SheetFacts
-from tidymargin.core.flats import FlatsGround
-from tidymargin.core.ground import Ground
-from tidymargin.core.surface import SurfaceGround
+from tidymargin.core.ground.checker import CheckerGround
+from tidymargin.core.ground.flats import FlatsGround
+from tidymargin.core.ground.kinds import Ground
+from tidymargin.core.ground.surface import SurfaceGround
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.reasons import format_percent
 from tidymargin.web.words import (

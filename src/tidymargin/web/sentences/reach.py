@@ -4,12 +4,12 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from tidymargin.core.difference import STEP
-from tidymargin.core.narrows import Narrow
+from tidymargin.core.ground.difference import STEP
 from tidymargin.core.place import Meaning, Place
-from tidymargin.core.pockets import Pocket, Pockets
-from tidymargin.core.specks import Specks
-from tidymargin.core.strays import StrayGroup
+from tidymargin.core.reach.narrows import Narrow
+from tidymargin.core.reach.pockets import Pocket, Pockets
+from tidymargin.core.suggest.dust import Specks
+from tidymargin.core.suggest.strays import StrayGroup
 from tidymargin.formats.recipe import ReachStep, Recipe
 from tidymargin.web.words import (
     STARTS,

@@ -2,9 +2,9 @@
 
 from markupsafe import Markup, escape
 
-from tidymargin.core.area import Area
-from tidymargin.core.narrows import Narrow
-from tidymargin.core.pockets import Pockets
+from tidymargin.core.base.area import Area
+from tidymargin.core.reach.narrows import Narrow
+from tidymargin.core.reach.pockets import Pockets
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.workshop import Measured
 from tidymargin.web.sentences.colour import say_colour

@@ -1,0 +1,148 @@
+"""The figure's nature by explanation: how well the ground and a few inks explain the figure, and how density runs.
+
+Ink is what ground and one of few inks explain down to the noise, with a density that varies as a pen's, a
+pencil's or a stamp's does; opaque is the rest. What is measured is weighed by a logistic regression whose weights are fitted
+on families of pictures drawn for that (`benchmarks/fit_weights.py`) and stand, with their origin, in `nature.json`.
+"""
+
+import math
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.picture import Picture, Region, whole
+from tidymargin.core.base.weighing import load_weights
+from tidymargin.core.figure.inks import InkFacts
+from tidymargin.core.ground.kinds import Ground
+
+_WINDOWS = 48
+_WINDOW_PX = 128
+_LEAST_PX = 20  # of the figure in what is looked at, below which nothing can be said
+_FAR_LEVELS = (
+    18.0  # a residual from which a colour is no mixture of ground and ink, in 8-bit levels
+)
+_PALE, _DENSE = 0.2, 0.85  # densities between which a place is neither ground nor ink
+_STILL = 0.015  # of density, that an even colour varies by within three pixels
+_THIN_PX = 2.9  # from its edge, within which nine of ten places of a thin figure lie
+_EVEN_LEVELS = 6.0  # of residual, in nine places of ten
+_SELDOM_FULL = 0.3  # of its middles, that are of half densities as small print's are
+_INSIDE_PX = 2.0  # from the figure's edge, where coding and blur no longer make densities
+
+MEASURES = (
+    "misfit", "misfit_90", "misfit_far", "between", "between_inside", "quartiles", "texture",
+    "even", "half", "half_90", "half_of_side", "inks", "first", "explained", "spread", "thin", "grey",
+    "is_paper", "is_screen", "is_checker",
+)  # fmt: skip
+"""What is measured, in the order of the weights."""
+
+
+def _choose_windows(stands: NDArray[np.bool_]) -> list[Region]:
+    """Return windows spread over the figure: all of a small picture."""
+    height, width = stands.shape
+    tiles = list(whole(height, width).tiles(_WINDOW_PX))
+    held = [tile for tile in tiles if stands[tile.slices].any()]
+    every = max(1, math.ceil(len(held) / _WINDOWS))
+    return held[::every]
+
+
+def _explain(
+    away: NDArray[np.float32], ground: NDArray[np.float32], inks: NDArray[np.float32]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Return the residual, in 8-bit levels, and the density of the ink that explains each pixel best."""
+    best = np.full(len(away), np.inf, np.float32)
+    density = np.zeros(len(away), np.float32)
+    for ink in inks:
+        full = ink - ground
+        power = np.maximum((full**2).sum(axis=1), 1.0)
+        share = np.clip((away * full).sum(axis=1) / power, 0.0, 1.0).astype(np.float32)
+        residual = np.sqrt(((away - share[:, None] * full) ** 2).mean(axis=1))
+        better = residual < best
+        best[better], density[better] = residual[better], share[better]
+    return best, density
+
+
+def measure_nature(
+    picture: Picture, ground: Ground, stands: NDArray[np.bool_], inks: InkFacts, grain: float
+) -> tuple[float, ...]:
+    """Return what speaks for ink or for opaque, in the order of `MEASURES`.
+
+    Parameters
+    ----------
+    picture, ground, inks :
+        The whole picture and what was measured of it.
+    stands : (H, W) ndarray of bool
+        What differs from the ground at the starting tolerance.
+    grain : float
+        Coding noise in 8-bit levels, which is taken off residuals.
+    """
+    everywhere = whole(picture.height, picture.width)
+    misfit, density, depth, texture, even, chroma = [], [], [], [], [], []
+    for window in _choose_windows(stands):
+        outer = window.grown(8, everywhere)
+        kept = np.ascontiguousarray(stands[outer.slices])
+        inside_px = np.asarray(cv2.distanceTransform(np.pad(kept.view(np.uint8), 1), cv2.DIST_L2, 5))[1:-1, 1:-1]  # fmt: skip
+        own = np.zeros(kept.shape, bool)
+        own[window.seen_from(outer).slices] = True
+        at = kept & own & (inside_px >= 1.0)
+        if not at.any() or not len(inks.rgb):
+            continue
+        under = ground.over(outer)
+        away = picture.rgb[outer.slices].astype(np.float32) - under
+        residual, share = _explain(away[at], under[at], inks.rgb)
+        field = np.zeros(kept.shape, np.float32)
+        field[at] = share
+        smooth = cv2.blur(field, (3, 3))
+        full = np.asarray(cv2.erode(at.view(np.uint8), np.ones((3, 3), np.uint8)))[at] > 0
+        texture.append(np.abs(field - smooth)[at][full])
+        even.append((texture[-1] < _STILL) & (share[full] > _PALE) & (share[full] < _DENSE))
+        misfit.append(residual)
+        density.append(share)
+        depth.append(inside_px[at])
+        rgb = picture.rgb[outer.slices][at].astype(np.float32)
+        chroma.append(rgb.max(axis=1) - rgb.min(axis=1))
+    kind = [float(ground.kind == k) for k in ("paper", "screen", "checker")]
+    if sum(map(len, misfit)) < _LEAST_PX:
+        return (*[0.0] * (len(MEASURES) - 3), *kind)
+    left_over = np.maximum(np.concatenate(misfit) - grain, 0)
+    densities, depths = np.concatenate(density), np.concatenate(depth)
+    inner = densities[depths >= min(_INSIDE_PX, float(np.quantile(depths, 0.6)))]
+    low, high = np.quantile(inner, (0.25, 0.75))
+    rough = np.concatenate(texture)
+    side = min(picture.height, picture.width)
+    return (
+        math.log1p(float(np.median(left_over))),
+        math.log1p(float(np.quantile(left_over, 0.9))),
+        float(np.mean(left_over > _FAR_LEVELS)),
+        float(np.mean((densities > _PALE) & (densities < _DENSE))),
+        float(np.mean((inner > _PALE) & (inner < _DENSE))),
+        float(high - low),
+        float(rough.mean()) if len(rough) else 0.0,
+        float(np.concatenate(even).mean()) if len(rough) else 0.0,
+        math.log1p(float(np.median(depths))),
+        math.log1p(float(np.quantile(depths, 0.9))),
+        math.log1p(100 * float(np.quantile(depths, 0.9)) / side),
+        float(len(inks.rgb)),
+        float(inks.shares[0]) if inks.shares else 0.0,
+        inks.explained,
+        inks.spread,
+        inks.thin,
+        math.log1p(float(np.quantile(np.concatenate(chroma), 0.8))),
+        *kind,
+    )
+
+
+def is_thin_and_even(measures: tuple[float, ...]) -> bool:
+    """Return whether a figure is thin lines or small print of one colour, too thin to show it full, whose rims it solves best."""
+    if not measures:
+        return False
+    said = dict(zip(MEASURES, measures, strict=True))
+    is_thin = said["half_90"] <= math.log1p(_THIN_PX) and said["between_inside"] > _SELDOM_FULL
+    return is_thin and said["inks"] == 1 and said["misfit_90"] <= math.log1p(_EVEN_LEVELS)
+
+
+def find_ink_probability(measures: tuple[float, ...]) -> float:
+    """Return how likely the figure is ink, 0 to 1, by what was measured; 0 where nothing was."""
+    if not measures:
+        return 0.0
+    return float(load_weights("nature", MEASURES).find_probability(np.array(measures)))

@@ -1,0 +1,1 @@
+"""Step 1, the ground: what it is, and how far every place is from it."""

@@ -1,0 +1,310 @@
+"""Pockets: ground-coloured areas that the figure closes in, and what becomes of each."""
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from tidymargin.core.base.components import Pieces, find_pieces, measure_depth
+from tidymargin.core.base.mask import PackedMask
+from tidymargin.core.base.parallel import work_out, work_through
+from tidymargin.core.base.picture import Region, whole
+from tidymargin.core.base.weighing import IN_DOUBT
+from tidymargin.core.ground.checker import CheckerGround
+from tidymargin.core.ground.kinds import Ground
+from tidymargin.core.reach.pocket_signs import LEAST_PX, OPEN_FROM, Evidence, find_open_probability
+
+Verdict = Literal["clear", "keep"]
+Reason = Literal[
+    "ink",
+    "screen",
+    "pattern",
+    "even",
+    "open",
+    "closed",
+    "undecided",
+    "shut",
+    "yours",
+    "split",
+    "merged",
+]
+_BAND_PX = 64  # rows that one core works on at once
+_MOST_CORNERS = 200
+_MOST_PLACES = 9
+_OUTLINE_PX = 250_000
+_MOST_LISTED = 400
+_PATTERN_SHARE = 0.12
+_ALIKE = 4  # times the area of the smallest of a group that its largest may have
+
+
+@dataclass(frozen=True, slots=True)
+class PocketChoice:
+    """What a person said of the pocket at a place.
+
+    `also` are further places of that pocket as it was then: should it split, the parts that hold one
+    of them inherit what was said.
+    """
+
+    row: int
+    col: int
+    verdict: Verdict
+    also: tuple[tuple[int, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Pocket:
+    """One pocket.
+
+    Parameters
+    ----------
+    row, col : int
+        A place well inside it, in full-size pixels.
+    area_px : int
+        Its size.
+    box : Region
+        Its bounding box.
+    outline : tuple of (x, y)
+        Its outer contour at pixel edges, within a pixel, clockwise; at most 200 corners.
+    verdict : str
+        ``clear`` or ``keep``.
+    reason : str
+        Why: the figure is ink, the ground a screen, the pattern goes on inside, it is even where a
+        pattern would change, all that is measured speaks for ground or for figure, nobody has decided, or a
+        person has: by shutting it off, of this pocket, of one that it was split from, or of two that are one now.
+    places : tuple of (row, col)
+        Up to nine of its pixels, spread over it.
+    """
+
+    row: int
+    col: int
+    area_px: int
+    box: Region
+    outline: tuple[tuple[int, int], ...]
+    verdict: Verdict
+    reason: Reason
+    places: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def is_decided(self) -> bool:
+        """Whether nothing is left to a person."""
+        return self.reason != "undecided"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pockets:
+    """All pockets of a sheet at a tolerance.
+
+    Parameters
+    ----------
+    listed : tuple of Pocket
+        The largest, by falling area.
+    opened : PackedMask or None
+        What is cleared of them; None when nothing is.
+    """
+
+    listed: tuple[Pocket, ...]
+    opened: PackedMask | None
+
+    @property
+    def to_decide(self) -> int:
+        """How many of the listed nobody has decided."""
+        return sum(not pocket.is_decided for pocket in self.listed)
+
+    @property
+    def alike(self) -> tuple[tuple[Pocket, ...], ...]:
+        """What nobody has decided, alike ones together: of about one size, as the counters of a text are."""
+        groups: list[list[Pocket]] = []
+        for pocket in self.listed:
+            if pocket.is_decided:
+                continue
+            if not groups or _ALIKE * pocket.area_px < groups[-1][0].area_px:
+                groups.append([])
+            groups[-1].append(pocket)
+        return tuple(map(tuple, groups))
+
+    def between_ink(self, closed: NDArray[np.bool_]) -> "Pockets":
+        """Return them as they are where the figure is ink: all cleared.
+
+        `closed`, (H, W) bool, is what `find_closed` found, the smallest ones that are not listed included.
+        """
+        listed = tuple(replace(p, verdict="clear", reason="ink") for p in self.listed)
+        return Pockets(listed, PackedMask.of(closed) if closed.any() else None)
+
+
+def find_closed(
+    steps: NDArray[np.uint8], cleared: NDArray[np.bool_], tolerance_step: int
+) -> NDArray[np.bool_]:
+    """Return what looks like ground and is not reached, (H, W) bool."""
+    closed = np.empty(cleared.shape, np.bool_)
+
+    def find(band: Region) -> None:
+        np.greater(
+            steps[band.slices] <= tolerance_step, cleared[band.slices], out=closed[band.slices]
+        )
+
+    work_through(find, whole(*cleared.shape).bands(_BAND_PX))
+    return closed
+
+
+@njit(cache=True, nogil=True)
+def _count_tiles_kernel(first_of, cols, piece_of, down, across, counts):  # type: ignore[no-untyped-def]
+    """Count, by piece, pixels well inside light tiles and well inside dark ones."""
+    for row in range(len(first_of) - 1):
+        for run in range(first_of[row], first_of[row + 1]):
+            for col in range(cols[run, 0], cols[run, 1]):
+                wave = down[row] * across[col]
+                if wave > 0.6:
+                    counts[piece_of[run], 0] += 1
+                elif wave < -0.6:
+                    counts[piece_of[run], 1] += 1
+
+
+def _judge(
+    steps: NDArray[np.uint8],
+    cleared: NDArray[np.bool_],
+    ground: Ground,
+    nature: str,
+    pieces: Pieces,
+    evidence: Evidence | None,
+) -> tuple[NDArray[np.bool_], list[Reason]]:
+    """Return which pockets are cleared unless somebody says otherwise, and why."""
+    count, large = len(pieces.areas), pieces.areas >= LEAST_PX
+    if nature == "ink":
+        return np.ones(count, bool), ["ink"] * count
+    if isinstance(ground, CheckerGround):
+        tiles = np.zeros((count, 2), np.int64)
+        _count_tiles_kernel(*pieces.runs, ground.down, ground.across, tiles)
+        least = np.maximum(4, _PATTERN_SHARE * tiles.sum(axis=1))
+        changes = (tiles.min(axis=1) >= least) & large
+        return changes, ["pattern" if c else "even" for c in changes]
+    if ground.kind == "screen":
+        return large, ["screen"] * count
+    if evidence is None or count == 1:
+        return np.zeros(count, bool), ["undecided"] * count
+    open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
+    reasons: list[Reason] = [
+        "open" if p >= OPEN_FROM else "closed" if p < IN_DOUBT[0] else "undecided" for p in open_is
+    ]
+    opens = open_is >= OPEN_FROM
+    large[0] = False
+    if (
+        large.any() and opens[large].mean() < 0.5
+    ):  # the smallest, that nobody sees listed, go with the others
+        opens &= large
+    return opens, reasons
+
+
+def find_pockets(
+    steps: NDArray[np.uint8],
+    outside: NDArray[np.uint8],
+    tolerance_step: int,
+    ground: Ground,
+    nature: str,
+    evidence: Evidence | None = None,
+    choices: tuple[PocketChoice, ...] = (),
+    cleared: NDArray[np.bool_] | None = None,
+) -> Pockets:
+    """Find what looks like ground and is not reached, and decide each by default or as was said.
+
+    Parameters
+    ----------
+    steps : (H, W) ndarray of uint8
+        Quantised difference.
+    outside : (H, W) ndarray of uint8
+        Levels from the border, with nothing said. What they reach, and is a pocket all the same, a person has
+        shut off: by a fence, by a guard or by where clearing starts. It stays, whatever else speaks for clearing it.
+    tolerance_step : int
+        The sheet's tolerance, in steps.
+    ground : Ground
+        Its kind decides the defaults.
+    nature : str
+        ``opaque`` or ``ink``.
+    evidence : tuple of float, optional
+        What the figure says of its pockets; without it those of an opaque figure on an even ground are undecided.
+    cleared : (H, W) ndarray of bool, optional
+        What reach clears already; what `outside` reaches where nothing is said.
+    choices : tuple of PocketChoice
+        The later over the earlier; one that no longer lies in a pocket waits until there is one.
+    """
+    if cleared is None:
+        cleared = outside <= tolerance_step
+    pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
+    areas = pieces.areas
+    opens, reasons = _judge(steps, cleared, ground, nature, pieces, evidence)
+    for number in np.flatnonzero(outside[tuple(pieces.starts.T)] <= tolerance_step):
+        opens[number], reasons[number] = False, "shut"
+    _apply_choices(pieces, choices, opens, reasons)
+    opens[0] = False
+    order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
+    listed = work_out(
+        lambda n: _to_pocket(pieces, n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
+    )
+    if not opens.any():
+        return Pockets(tuple(listed), None)
+    opened = np.zeros(pieces.shape, np.bool_)
+    pieces.mark(opens, opened)
+    return Pockets(tuple(listed), PackedMask.of(opened))
+
+
+def _apply_choices(
+    pieces: Pieces,
+    choices: tuple[PocketChoice, ...],
+    opens: NDArray[np.bool_],
+    reasons: list[Reason],
+) -> None:
+    """Decide pockets as was said, in place; parts of a split one inherit, of merged ones the later wins."""
+    for choice in choices:
+        for row, col in choice.also:
+            number = pieces.at(row, col)
+            opens[number] = choice.verdict == "clear"
+            reasons[number] = "split"
+    said: dict[int, Verdict] = {}
+    for choice in choices:
+        number = pieces.at(choice.row, choice.col)
+        opens[number] = choice.verdict == "clear"
+        differs = said.get(number, choice.verdict) != choice.verdict
+        reasons[number] = "merged" if differs else "yours"
+        said[number] = choice.verdict
+
+
+def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: Reason) -> Pocket:
+    box, inside = pieces.box(number), pieces.inside(number)
+    top, left = box.top, box.left
+    depth, every = measure_depth(inside)
+    if not depth.any():  # thinner than what was looked at
+        depth, every = inside.astype(np.float32), 1
+    row, col = (every * int(v) for v in np.unravel_index(int(depth.argmax()), depth.shape))
+    outline = _trace_outline(inside.view(np.uint8), left, top)
+    within = np.flatnonzero(every * depth > min(2.0, 0.5 * every * float(depth.max())))
+    spread = within[np.linspace(0, len(within) - 1, min(_MOST_PLACES, len(within))).astype(int)]
+    down, right = np.unravel_index(spread, depth.shape)
+    places = tuple(
+        (top + every * int(y), left + every * int(x)) for y, x in zip(down, right, strict=True)
+    )
+    verdict: Verdict = "clear" if opens else "keep"
+    return Pocket(
+        top + row, left + col, int(pieces.areas[number]), box, outline, verdict, reason, places
+    )
+
+
+def _trace_outline(inside: NDArray[np.uint8], left: int, top: int) -> tuple[tuple[int, int], ...]:
+    coarse = max(1, round((inside.size / _OUTLINE_PX) ** 0.5))
+    thinned = inside[::coarse, ::coarse] if coarse > 1 else inside
+    # twice as large, so that the contour runs along pixel edges and not through pixel centres
+    doubled = np.pad(np.repeat(np.repeat(thinned, 2, axis=0), 2, axis=1), 1)
+    outlines, _ = cv2.findContours(doubled, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    if not outlines:  # so thin that nothing of it is left at that scale
+        return ((left, top), (left + inside.shape[1], top), (left + inside.shape[1], top + inside.shape[0]), (left, top + inside.shape[0]))  # fmt: skip
+    outline = max(outlines, key=len)
+    near = 1.5
+    corners = cv2.approxPolyDP(outline, near, True)
+    while len(corners) > _MOST_CORNERS:
+        near *= 1.6
+        corners = cv2.approxPolyDP(outline, near, True)
+    return tuple(
+        (left + coarse * round((int(x) - 0.5) / 2), top + coarse * round((int(y) - 0.5) / 2))
+        for x, y in corners[::-1, 0]
+    )

@@ -1,0 +1,60 @@
+"""The house: imports go one way."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src" / "tidymargin"
+FILES = sorted(SOURCE.rglob("*.py"))
+
+FLOORS = [
+    ("core.base",),
+    ("core.ground",),
+    ("core.figure", "core.screen", "core.suggest"),
+    ("core.reach", "core.rim"),
+    ("core",),
+    ("process", "outcomes"),
+    ("formats", "store"),
+    ("services", "demo"),
+    ("web",),
+    ("cli",),
+]
+"""From the ground up; what stands on a floor may use what stands below it, and nothing beside it."""
+
+FLOOR_OF = {name: floor for floor, names in enumerate(FLOORS) for name in names}
+
+
+def home_of(parts):
+    """Return the package of a module, given by its names below `tidymargin`."""
+    return ".".join(parts[:2]) if parts[0] == "core" and len(parts) > 2 else parts[0]
+
+
+def list_imports(path):
+    """Return the packages of the project that a file imports from, and each imported module's names."""
+    found = []
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module == "tidymargin.core":
+            found += [f"tidymargin.core.{name.name}" for name in node.names]
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found.append(node.module)
+        elif isinstance(node, ast.Import):
+            found += [name.name for name in node.names]
+    return [name.split(".")[1:] for name in found if name.startswith("tidymargin.")]
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(SOURCE)))
+def test_no_import_runs_back_up_or_across(path):
+    parts = path.relative_to(SOURCE).with_suffix("").parts
+    if len(parts) == 1 and parts[0] not in FLOOR_OF:  # the package's own __init__
+        return
+    home = home_of(parts)
+    for used in list_imports(path):
+        there = home_of(used)
+        assert there == home or FLOOR_OF[there] < FLOOR_OF[home], f"{path} uses {'.'.join(used)}"
+
+
+def test_everything_stands_on_a_floor():
+    homes = {home_of(path.relative_to(SOURCE).with_suffix("").parts) for path in FILES}
+    assert homes - {"__init__"} == set(FLOOR_OF)
