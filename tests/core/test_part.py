@@ -26,21 +26,26 @@ def parts(draw):
 def test_what_is_solved_lies_where_it_does_in_the_picture_however_far_it_has_shrunk(made, data):
     (top, left, bottom, right), (first, begin, last, end), margins, reach = made
     places = np.arange(60 * 60, dtype=np.float32).reshape(60, 60)
-    region = places[first:last, begin:end]
-    part = Part(region.shape, margins, reach)
-    part.share[part.window] = region[part.near]
-    part.figure[part.window] = region[part.near][..., None]
-    shrunk = data.draw(st.integers(0, reach - 1))
-    if shrunk:
-        part.shrink(shrunk)
-    assert part.reach_px == reach - shrunk
-    assert part.share.shape == (bottom - top + 2 * part.reach_px, right - left + 2 * part.reach_px)
-    assert np.array_equal(part.share[part.window], region[part.near])
-    assert np.array_equal(part.figure[part.window][..., 1], region[part.near])
-    assert (part.near[0].start, part.near[1].start) == part.corner
-    assert (part.near[0].stop, part.near[1].stop) == part.end
-    own = slice(part.reach_px, -part.reach_px)
-    assert np.array_equal(part.share[own, own], places[top:bottom, left:right])
-    beyond = part.share.copy()
-    beyond[part.window] = 0
-    assert not beyond.any()
+    region = np.ascontiguousarray(places[first:last, begin:end])
+    ground, none = np.dstack([region] * 3), np.zeros(region.shape, np.bool_)
+    part = Part(ground.astype(np.uint8), ground, none, margins, HALO_PX).aim(reach)
+    part.shrink()
+    part.lay_out()
+    part.share[part.window(reach)] = part.ground[part.near(reach)][..., 0]
+    part.figure[part.window(reach)] = part.ground[part.near(reach)]
+    inner = data.draw(st.integers(0, reach))
+    window, near = part.window(inner), part.near(inner)
+    assert np.array_equal(part.share[window], part.ground[near][..., 0])
+    part.aim(inner).shrink()
+    assert part.solved_px == part.reach_px == inner
+    assert part.share.shape == (bottom - top + 2 * inner, right - left + 2 * inner)
+    window, near = part.window(inner), part.near(inner)
+    assert np.array_equal(part.share[window], part.ground[near][..., 0])
+    assert np.array_equal(part.figure[window], part.ground[near])
+    assert part.rgb.shape == part.ground.shape
+    assert (near[0].start, near[1].start) == part.corner(inner)
+    assert (near[0].stop, near[1].stop) == part.end(inner)
+    own = slice(inner, part.share.shape[0] - inner), slice(inner, part.share.shape[1] - inner)
+    assert np.array_equal(part.share[own], places[top:bottom, left:right])
+    part.share[window] = 0
+    assert not part.share.any()

@@ -92,7 +92,7 @@ def test_only_tiles_with_a_rim_are_kept_of_a_zoomed_out_view(large):
     TiledCut(shop, cutter, "other").average(View(0, 0, 4, SIZE // 4, SIZE // 4).grid, everywhere)
     kept = 0
     for tile in everywhere.tiles(TILE_PX):
-        cleared = cutter.cleared(tile.grown(cutter.facts.rim.halo_px, everywhere))
+        cleared = cutter.cleared(tile.grown(cutter.halo_px, everywhere))
         kept += 0 if cleared.all() or not cleared.any() else tile.height * tile.width * 4 + 200
     assert shop.tiles.held_bytes - before == kept > 0
 

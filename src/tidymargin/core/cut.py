@@ -12,6 +12,7 @@ from tidymargin.core.base.mask import PackedMask
 from tidymargin.core.base.parallel import work_through
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.base.stages import Stage, halo_of
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.reach.clearing import (
     HIGHEST_TOLERANCE,
@@ -25,13 +26,14 @@ from tidymargin.core.reach.clearing import (
 from tidymargin.core.reach.minimax import NEVER
 from tidymargin.core.reach.pockets import PocketChoice, Pockets, find_pockets
 from tidymargin.core.reach.walls import Fence, Guard, wall_off
-from tidymargin.core.rim.solving import solve_cut
+from tidymargin.core.rim.solving import list_stages, solve_cut
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
 
 Start = Literal["outside", "picks", "everywhere"]
 _BAND_PX = 512
 _TILE_PX = 256
+_PAINTED_PX = 1  # around what is painted over, its edge is as well
 _UNLIKE = 15.0  # of difference, from which what a person drops is painted over
 _NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at
 
@@ -163,6 +165,16 @@ class Cutter:
     tried: float | None = None
 
     @property
+    def stages(self) -> tuple[Stage, ...]:
+        """What is done to every part of the cut."""
+        return list_stages(self.facts.rim, self.spill, self.dropped_inks)
+
+    @property
+    def halo_px(self) -> int:
+        """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
+        return halo_of(self.stages) + (0 if self.painted_over is None else _PAINTED_PX)
+
+    @property
     def reach(self) -> Reach:
         """The levels from the start and the picks."""
         return self.levels.reach
@@ -195,7 +207,7 @@ class Cutter:
         It is worked on in tiles, so that little memory is taken and only tiles with a rim are solved.
         """
         everywhere = whole(self.picture.height, self.picture.width)
-        outer = region.grown(self.facts.rim.halo_px, everywhere)
+        outer = region.grown(self.halo_px, everywhere)
         cleared = self.cleared(outer)
         if self.picture.alpha is not None:  # what came in transparent has no ground to unmix
             cleared &= self.picture.alpha[outer.slices] > 0
@@ -203,7 +215,7 @@ class Cutter:
 
         def render_block(block: Region) -> None:
             for tile in self._choose_tiles(block, outer, cleared):
-                around = tile.grown(self.facts.rim.halo_px, everywhere)
+                around = tile.grown(self.halo_px, everywhere)
                 part = np.ascontiguousarray(cleared[around.seen_from(outer).slices])
                 out[tile.seen_from(region).slices] = self._render_tile(tile, around, part)
 
@@ -216,7 +228,7 @@ class Cutter:
         """Return a block whole where there are rims all over it, so that their halos are looked at once."""
         tiles = list(block.tiles(_TILE_PX))
         for tile in tiles:
-            part = cleared[tile.grown(self.facts.rim.halo_px, outer).seen_from(outer).slices]
+            part = cleared[tile.grown(self.halo_px, outer).seen_from(outer).slices]
             if part.all() or not part.any():
                 return tiles
         return [block]
@@ -242,6 +254,7 @@ class Cutter:
             ground,
             cleared,
             self.facts.rim,
+            self.stages,
             margins=(
                 tile.top - around.top,
                 tile.left - around.left,
@@ -249,8 +262,6 @@ class Cutter:
                 around.right - tile.right,
             ),
             alpha=alpha,
-            spill_amount=self.spill,
-            dropped_inks=self.dropped_inks,
         )
 
     def _paint_over(

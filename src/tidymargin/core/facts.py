@@ -31,8 +31,8 @@ from tidymargin.core.reach.curve import Calm, Jump, find_calm, find_jumps, measu
 from tidymargin.core.reach.pocket_signs import Evidence, to_evidence
 from tidymargin.core.reach.pockets import Pockets, find_closed, find_pockets
 from tidymargin.core.reach.prepare import Preparation, prepare_steps
+from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.profile import measure_rim
-from tidymargin.core.rim.solving import RimFacts
 from tidymargin.core.screen.spill import Spill, measure_spill
 
 Nature = Literal["opaque", "ink"]

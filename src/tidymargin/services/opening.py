@@ -26,7 +26,7 @@ from tidymargin.core.ground.kinds import FlatGround, from_hex
 from tidymargin.core.ground.surface import GRID_SIDE_PX, ScreenGround, ShadedGround, SurfaceGround
 from tidymargin.core.reach.curve import Calm, Jump
 from tidymargin.core.reach.pockets import Pocket, Pockets
-from tidymargin.core.rim.solving import RimFacts
+from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.screen.spill import Spill
 from tidymargin.core.suggest.page import find_page
 from tidymargin.formats.packed import pack, unpack

@@ -77,11 +77,11 @@ class TiledCut:
 
     def _cleared(self, block: Region) -> NDArray[np.bool_]:
         """Return what is cleared in a block and its halo."""
-        return self._cutter.cleared(block.grown(self._cutter.facts.rim.halo_px, self._everywhere))
+        return self._cutter.cleared(block.grown(self._cutter.halo_px, self._everywhere))
 
     def _block(self, block: Region, cleared: NDArray[np.bool_], *, keeps_all: bool) -> Rgba:
         """Return the cut in a few tiles, (h, w, 4) uint8; all of them are kept, or those with a rim."""
-        halo_px = self._cutter.facts.rim.halo_px
+        halo_px = self._cutter.halo_px
         outer = block.grown(halo_px, self._everywhere)
         painted = self._cutter.painted_over
         over = None if painted is None else painted.over(outer)

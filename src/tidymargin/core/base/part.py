@@ -1,75 +1,133 @@
-"""A part of a picture while its cut is solved, with as much around it as the next step needs."""
+"""A part of a picture while its cut is solved, with as much around it as the next stage needs."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 Slices = tuple[slice, slice]
+Margins = tuple[int, int, int, int]
+
+_WORTH_PX = 30  # copying what came in pays where so much less of it is looked at afterwards
 
 
 class Part:
-    """What is solved of a region, and of `reach_px` around it, where some of that may lie beyond the picture.
+    """What is worked on of a region, and around it, where some of that may lie beyond the picture.
 
     Parameters
     ----------
-    shape : tuple of 2 int
-        Height and width of the region with its halo, as it lies in the picture.
+    rgb : (h, w, 3) ndarray of uint8
+        The region with what lies around it, as far as the picture goes.
+    ground : (h, w, 3) ndarray of float32
+        The ground there, 0 to 255.
+    cleared : (h, w) ndarray of bool
+        What reach clears there.
     margins : tuple of 4 int
-        How much of that is halo at the top, left, bottom and right.
+        How much of that lies around the region at the top, left, bottom and right.
     reach_px : int
-        How far around the region is solved; at least as much halo is there, but where the picture ends.
+        How far around the region what came in goes; less than that is there only where the picture ends.
+    alpha : (h', w') ndarray of uint8, optional
+        Alpha of the region itself that came in.
 
     Attributes
     ----------
-    share, doubt : (h, w) ndarray of float32
-        The matte, 0 to 1, and its variance, 0 where it is known.
-    figure : (h, w, 3) ndarray of float32
+    reach_px : int
+        How far around the region the stage at work has to be right.
+    inside_px, outside_px : (h, w) ndarray of float32
+        Distance to the nearest cleared place, and to the nearest that is not.
+    depth_px : (h, w) ndarray of float32
+        Distance to the nearest cleared place, exact as far as spill goes.
+    share, doubt : (H, W) ndarray of float32
+        The matte, 0 to 1, and its variance, 0 where it is known; with `reach_px` around the region on every
+        side, also beyond the picture, where there is nothing.
+    figure : (H, W, 3) ndarray of float32
         The figure's colour, 0 to 255.
+    out : (h', w', 4) ndarray of uint8
+        The region's cut, straight RGBA, which the last stage fills.
     """
 
     def __init__(
-        self, shape: tuple[int, int], margins: tuple[int, int, int, int], reach_px: int
+        self,
+        rgb: NDArray[np.uint8],
+        ground: NDArray[np.float32],
+        cleared: NDArray[np.bool_],
+        margins: Margins,
+        reach_px: int,
+        alpha: NDArray[np.uint8] | None = None,
     ) -> None:
-        self._shape, self._margins, self.reach_px = shape, margins, reach_px
+        self.rgb, self.ground, self.cleared, self.alpha = rgb, ground, cleared, alpha
+        self.inside_px = self.outside_px = self.depth_px = np.empty((0, 0), np.float32)
+        self.reach_px = reach_px
+        self._margins = margins
         top, left, below, beside = margins
-        solved = (shape[0] - top - below + 2 * reach_px, shape[1] - left - beside + 2 * reach_px)
+        self.height = cleared.shape[0] - top - below
+        self.width = cleared.shape[1] - left - beside
+        self.share = self.doubt = np.empty((0, 0), np.float32)
+        self.figure = np.empty((0, 0, 3), np.float32)
+        self.out = np.empty((self.height, self.width, 4), np.uint8)
+
+    def aim(self, reach_px: int) -> "Part":
+        """Say how far around the region the next stage has to be right."""
+        self.reach_px = reach_px
+        return self
+
+    def lay_out(self) -> None:
+        """Make room for what is solved."""
+        solved = (self.height + 2 * self.reach_px, self.width + 2 * self.reach_px)
         self.share, self.doubt = np.zeros(solved, np.float32), np.zeros(solved, np.float32)
         self.figure = np.zeros((*solved, 3), np.float32)
 
     @property
-    def corner(self) -> tuple[int, int]:
-        """Where in the region with its halo the first place of `window` lies."""
+    def solved_px(self) -> int:
+        """How far around the region there is room for what is solved."""
+        return int(self.share.shape[0] - self.height) // 2
+
+    def corner(self, reach_px: int) -> tuple[int, int]:
+        """Return where in what came in the first place of `window` lies."""
         top, left, _, _ = self._margins
-        return max(0, top - self.reach_px), max(0, left - self.reach_px)
+        return max(0, top - reach_px), max(0, left - reach_px)
 
-    @property
-    def end(self) -> tuple[int, int]:
-        """Where in the region with its halo `window` ends."""
-        height, width = self._shape
+    def end(self, reach_px: int) -> tuple[int, int]:
+        """Return where in what came in `window` ends."""
+        height, width = self.cleared.shape
         _, _, below, beside = self._margins
-        return (
-            min(height, height - below + self.reach_px),
-            min(width, width - beside + self.reach_px),
-        )
+        return min(height, height - below + reach_px), min(width, width - beside + reach_px)
 
-    @property
-    def near(self) -> Slices:
-        """The rows and columns of the region with its halo that `window` stands for."""
-        (top, left), (bottom, right) = self.corner, self.end
+    def near(self, reach_px: int) -> Slices:
+        """Return the rows and columns of what came in that `window` stands for."""
+        (top, left), (bottom, right) = self.corner(reach_px), self.end(reach_px)
         return slice(top, bottom), slice(left, right)
 
-    @property
-    def window(self) -> Slices:
-        """The rows and columns of what is solved that lie in the picture."""
-        rows, cols = self.near
-        down, right = self.reach_px - self._margins[0], self.reach_px - self._margins[1]
-        return (
-            slice(rows.start + down, rows.stop + down),
-            slice(cols.start + right, cols.stop + right),
+    def window(self, reach_px: int) -> Slices:
+        """Return the rows and columns of what is solved that lie in the picture, so far around the region."""
+        rows, cols = self.near(reach_px)
+        top, left, _, _ = self._margins
+        down, right = self.solved_px - top, self.solved_px - left
+        return slice(rows.start + down, rows.stop + down), slice(
+            cols.start + right, cols.stop + right
         )
 
-    def shrink(self, by_px: int) -> None:
-        """Give up what lies farthest around, which the next step does not need."""
-        inner = (slice(by_px, -by_px),) * 2
-        self.share = np.ascontiguousarray(self.share[inner])
-        self.doubt = np.ascontiguousarray(self.doubt[inner])
-        self.figure = np.ascontiguousarray(self.figure[inner])
-        self.reach_px -= by_px
+    def shrink(self) -> None:
+        """Give up what lies farther around than the stages to come need."""
+        by_px = self.solved_px - self.reach_px
+        if self.share.size and by_px > 0:
+            inner = (slice(by_px, -by_px),) * 2
+            self.share = np.ascontiguousarray(self.share[inner])
+            self.doubt = np.ascontiguousarray(self.doubt[inner])
+            self.figure = np.ascontiguousarray(self.figure[inner])
+        if max(self._margins) - self.reach_px >= _WORTH_PX:
+            self._crop()
+
+    def _crop(self) -> None:
+        """Copy what is still looked at of what came in, and of what was measured in it."""
+        rows, cols = self.near(self.reach_px)
+        height, width = self.cleared.shape
+        top, left, below, beside = self._margins
+        self._margins = (
+            top - rows.start,
+            left - cols.start,
+            below - (height - rows.stop),
+            beside - (width - cols.stop),
+        )
+        for name in ("rgb", "ground", "cleared", "inside_px", "outside_px", "depth_px"):
+            layer = getattr(self, name)
+            if layer.size:
+                setattr(self, name, np.ascontiguousarray(layer[rows, cols]))

@@ -9,8 +9,16 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-_DEEPER_PX = 5.0  # than a rim
+DEEPER_PX = 5
+"""How much farther in than a rim a tip may reach."""
+
 _STEPS = 5
+_BESIDE_PX = 2  # how far from a place an even colour beside it is looked for
+
+CORNERS_HALO_PX = _STEPS - 1 + _BESIDE_PX + 1
+"""How much of the surroundings reaching into corners needs: every step looks at what the last one lowered beside a
+place, which is nothing even, and the first at how even the places are that lie near."""
+
 _EXACT = 1.5  # levels beside the line
 _ABOUT = 0.05
 _MOST_SHARE = 0.9  # shading hardly differs from one pixel to the next
@@ -66,8 +74,8 @@ def _is_faint(rgb, ground, row, col):  # type: ignore[no-untyped-def]
 def _find_even_beside(rgb, ground, inside_px, limit, row, col):  # type: ignore[no-untyped-def]
     """Return the most of an even colour within two pixels that a pixel may hold, and a place of it."""
     share, deep_row, deep_col = -1.0, -1, -1
-    for there in range(max(0, row - 2), min(inside_px.shape[0], row + 3)):
-        for here in range(max(0, col - 2), min(inside_px.shape[1], col + 3)):
+    for there in range(max(0, row - _BESIDE_PX), min(inside_px.shape[0], row + _BESIDE_PX + 1)):
+        for here in range(max(0, col - _BESIDE_PX), min(inside_px.shape[1], col + _BESIDE_PX + 1)):
             if inside_px[there, here] <= limit:
                 continue
             found = _share_of(rgb, row, col, ground, row, col, there, here)
@@ -84,7 +92,7 @@ def _corners_kernel(rgb, ground, inside_px, limit, out):  # type: ignore[no-unty
     lowered = False
     for row in range(1, height - 1):
         for col in range(1, width - 1):
-            if not limit < inside_px[row, col] <= limit + _DEEPER_PX:
+            if not limit < inside_px[row, col] <= limit + DEEPER_PX:
                 continue
             beside, faint = False, False
             for down in range(-1, 2):

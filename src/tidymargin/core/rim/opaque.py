@@ -43,6 +43,14 @@ _EVEN_LEAST = 3
 _STAINED = 3.0
 _EVEN_COST = 2.0  # as much as a sure pixel two pixels away
 _NEAR_PX = 2  # as NEAR_LOSSY_PX, without loss
+
+LOSSY_HALO_PX = SEARCH_PX + max(NEAR_LOSSY_PX, round(_SLOPE_PX) + 1)
+"""How much of the surroundings solving needs where coding is lossy: a colour is averaged where it is found, and its
+slope looked at farther on."""
+
+LOSSLESS_HALO_PX = SEARCH_PX + _NEAR_PX
+"""The same without loss."""
+
 _KEPT = 1024  # means that are remembered
 _ROUND = list_round(SEARCH_PX)
 _AWAY = 0.75 * np.sqrt(_ROUND[:, 2])

@@ -13,8 +13,8 @@ from tidymargin.core.ground.difference import Difference
 from tidymargin.core.ground.kinds import Ground, from_hex
 from tidymargin.core.ground.surface import ScreenGround
 from tidymargin.core.rim.candidates import find_stained
+from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.opaque import MAX_WIDTH_PX
-from tidymargin.core.rim.solving import RimFacts
 from tidymargin.core.screen.gaps import has_lean_kernel
 
 _LONGEST_WALK = 12

@@ -15,8 +15,8 @@ _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _BESIDE_PX = 7  # of what is this near around a gap, an eighth is neither ground nor gap
 _FROM_GROUND_PX = 24  # how far into a figure a gap is looked for
 
-GAPS_HALO_PX = _FROM_GROUND_PX + _GAP_PX + _BESIDE_PX
-"""How much of the surroundings finding gaps needs."""
+GAPS_HALO_PX = _FROM_GROUND_PX + max(_GAP_PX - 1, _BESIDE_PX // 2)
+"""How much of the surroundings finding gaps needs: what is near ground, and what is wide of that."""
 
 
 @njit(cache=True, nogil=True)
@@ -29,14 +29,17 @@ def has_lean_kernel(red, green, blue, ground_red, ground_green, ground_blue):  #
 
 
 @njit(cache=True, nogil=True)
-def _leans_kernel(rgb, ground, own, slack, out):  # type: ignore[no-untyped-def]
+def _leans_kernel(rgb, ground, own, slack, near, cleared, out):  # type: ignore[no-untyped-def]
     """Mark what has most of the ground's chroma, or some of it and is lighter than the ground.
 
-    The second is how a gap between light things looks once coding has blurred its chroma. What is one of the
+    Only what is near ground and not cleared is looked at. The second is how a gap between light things looks once coding has blurred its chroma. What is one of the
     figure's own colours is neither.
     """
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
+            out[row, col] = False
+            if cleared[row, col] or near[row, col] == 0:
+                continue
             by, bu, bv = to_luma_chroma_kernel(
                 ground[row, col, 0], ground[row, col, 1], ground[row, col, 2]
             )
@@ -84,10 +87,9 @@ def find_gaps(
     """
     leans = np.empty(cleared.shape, np.bool_)
     own = np.array([to_luma_chroma_kernel(*map(float, c)) for c in palette_rgb]).reshape(-1, 3)
-    _leans_kernel(rgb, ground, own, 4.0 * grain, leans)
     side = 2 * _FROM_GROUND_PX + 1
-    near = cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8))
-    leans &= ~cleared & np.asarray(near).astype(np.bool_)
+    near = np.asarray(cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8)))
+    _leans_kernel(rgb, ground, own, 4.0 * grain, near, cleared, leans)
     other = (~cleared & ~leans).view(np.uint8)
     # first, as of a patch that is looked at by what is beside it only its edge would be left
     wide = cv2.morphologyEx(
