@@ -11,11 +11,13 @@ from benchmarks.contact import crop_worst
 from benchmarks.figures import FIGURES, SCALE
 from benchmarks.inks import INKS
 from benchmarks.score import Score, flood_cut, limit_cut, score_cut
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.ground.kinds import from_hex
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, read_case
@@ -115,7 +117,7 @@ def score_case(row: str, case: TrueCase, ground: NDArray[np.floating] | None) ->
     picture = decode_picture(case.encoded).picture
     facts = measure_sheet(picture)
     picks = tuple(Pick(y, x) for x, y in case.picks)
-    cutter = cut_out(picture, facts, Decisions(picks=picks))
+    cutter = cut_out(picture, facts, Plan(reach=ReachPlan(picks=picks)))
     floods = [
         score_cut(flood_cut(picture.rgb, cutter.reach.levels, round(FLOOD_TOLERANCE / STEP), soft=soft), case.true_rgba)
         for soft in (False, True)

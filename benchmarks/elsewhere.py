@@ -13,9 +13,11 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.score import score_cut
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.truth import read_case
 from tidymargin.formats.decode import decode_picture
 
@@ -56,7 +58,7 @@ def see_case(place: Path) -> Seen:
     picks = tuple(Pick(y, x) for x, y in case.picks)
     facts = measure_sheet(picture)
     score = score_cut(
-        cut_out(picture, facts, Decisions(picks=picks)).render_whole(), case.true_rgba
+        cut_out(picture, facts, Plan(reach=ReachPlan(picks=picks))).render_whole(), case.true_rgba
     )
     area = 1e6 / score.area
     return Seen(

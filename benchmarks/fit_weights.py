@@ -18,6 +18,7 @@ from tidymargin.core.base.picture import Picture
 from tidymargin.core.base.weighing import expand, table_of
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.figure.nature import MEASURES
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.reach.clearing import to_step
 from tidymargin.core.reach.pocket_signs import LEAST_PX, measure_pockets
 from tidymargin.core.reach.pocket_signs import MEASURES as POCKET_MEASURES
@@ -41,7 +42,9 @@ class Case:
 def measure_natures(number: int) -> list[Case]:
     """Return whether a picture's figure is ink, and its measures, where its ground is told rightly."""
     made = make_picture(number)
-    facts = measure_sheet(Picture(made.rgb), nature="opaque")  # no weights are asked yet
+    facts = measure_sheet(
+        Picture(made.rgb), GroundPlan(nature="opaque")
+    )  # no weights are asked yet
     if facts.ground.kind != made.ground or not facts.measures:
         return []
     return [Case(made.family, made.nature == "ink", 1.0, facts.measures)]
@@ -52,7 +55,7 @@ def measure_openings(number: int) -> list[Case]:
     made = make_picture(number)
     if made.nature != "opaque" or made.ground not in ("flat", "paper"):
         return []
-    facts = measure_sheet(Picture(made.rgb), nature="opaque")
+    facts = measure_sheet(Picture(made.rgb), GroundPlan(nature="opaque"))
     if facts.ground.kind != made.ground or facts.evidence is None:
         return []
     steps, step = facts.difference.steps, to_step(facts.calm.tolerance)

@@ -9,7 +9,8 @@ from playwright.sync_api import Page, sync_playwright
 from waitress.server import create_server
 
 from benchmarks.browser import launch
-from tidymargin.services.opening import add_sheet, load_measured
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.measuring import load_measured
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.workshop import open_workshop
 from tidymargin.web.app import create_app

@@ -18,7 +18,7 @@ from PIL import Image
 from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.opening import cut_by
+from tidymargin.services.cutting import cut_by
 from tidymargin.services.reporting import report_picture
 
 _LEAST_SIDE_PX = 8

@@ -15,8 +15,11 @@ from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_wood, photograph_page
 from tidymargin.demo.truth import TrueCase, encode_picture
+from tidymargin.services.history import list_history
 from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.store.values import Sheet
 from tidymargin.web.app import create_app
+from tidymargin.web.sentences.changes import describe_change
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -96,6 +99,12 @@ def photograph_letter(seed: int) -> tuple[np.ndarray, np.ndarray]:
     code = ("#7A5236", "#44484C", "#9C8468", "#303030")[seed % 4]
     table = make_wood(720, 640, random, code=code)
     return add_grain(photograph_page(page, table, PAGE_CORNERS), random, 1.5), letter[..., 3]
+
+
+def say_history(workshop: Workshop, sheet: Sheet) -> list[str]:
+    """Return the words of each row of a sheet's history, the newest first."""
+    rows = list_history(workshop, sheet)
+    return [str(describe_change(row.state, row.before)).replace("\u00a0", " ") for row in rows]
 
 
 def read_png(data: bytes) -> np.ndarray:

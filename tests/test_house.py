@@ -1,4 +1,4 @@
-"""The house: imports go one way."""
+"""The house: imports go one way, and no file or function grows too long to be read at once."""
 
 import ast
 from pathlib import Path
@@ -8,6 +8,8 @@ import pytest
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "tidymargin"
 FILES = sorted(SOURCE.rglob("*.py"))
+
+MOST_LINES, MOST_LINES_OF_A_FUNCTION = 400, 90
 
 FLOORS = [
     ("core.base",),
@@ -58,3 +60,23 @@ def test_no_import_runs_back_up_or_across(path):
 def test_everything_stands_on_a_floor():
     homes = {home_of(path.relative_to(SOURCE).with_suffix("").parts) for path in FILES}
     assert homes - {"__init__"} == set(FLOOR_OF)
+
+
+def test_no_file_is_long_and_no_function_but_kernels_which_say_why():
+    long = []
+    for path in FILES:
+        text = path.read_text()
+        if len(text.splitlines()) > MOST_LINES:
+            long.append(str(path))
+        for node in ast.walk(ast.parse(text)):
+            if not isinstance(node, ast.FunctionDef):
+                continue
+            count = (node.end_lineno or 0) - node.lineno + 1
+            is_kernel = any("njit" in ast.unparse(mark) for mark in node.decorator_list)
+            says_why = "One kernel:" in (ast.get_docstring(node) or "")
+            if count > MOST_LINES_OF_A_FUNCTION and not (is_kernel and says_why):
+                long.append(f"{path}:{node.name}")
+    assert not long
+    other = [p for p in SOURCE.rglob("*.[chj][tsm]*") if p.suffix in {".js", ".css", ".html"}]
+    own = [p for p in other if "vendor" not in p.parts and "css" not in p.parts]
+    assert [p for p in own if len(p.read_text().splitlines()) > MOST_LINES] == []

@@ -19,6 +19,7 @@ from tidymargin.core.base.errors import (
     StoppedError,
     StorageFullError,
     TooLargeError,
+    UnreadableStepError,
     UnusableArgumentError,
     UnusableFolderError,
 )
@@ -28,6 +29,7 @@ OUTCOMES: dict[type[DomainError], tuple[int, int]] = {  # error: (HTTP status, e
     TooLargeError: (413, 65),
     BadParameterError: (422, 64),
     BadRecipeError: (422, 65),
+    UnreadableStepError: (422, 65),
     NoGroundError: (422, 65),
     UnusableArgumentError: (422, 64),
     NotFoundError: (404, 66),

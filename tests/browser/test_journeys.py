@@ -6,14 +6,14 @@ import numpy as np
 import pytest
 
 from tests.browser.conftest import drop_files, find_axe_faults, tab_to, wait_measured
-from tests.conftest import draw_badge, read_png
+from tests.conftest import draw_badge, read_png, say_history
 from tidymargin.core.base.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services import keeping
-from tidymargin.services.history import list_history
-from tidymargin.services.opening import add_sheet, read_recipe_of
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 GAP = (80, 20)  # row and col of the see-through gap in the badge of 160 px
@@ -279,6 +279,6 @@ def test_two_tabs_on_one_sheet_are_told_of_each_other_and_lose_nothing(
     page.locator("#phrase-history").click()
     page.get_by_role("button", name="Tolerance 7.1 to 4.2").click()  # the way that was left
     page.locator("#sheet-data[data-tolerance='4.2']").wait_for(state="attached")
-    said = [str(row.said) for row in list_history(workshop, workshop.sheets.load(sheet.id))]
+    said = say_history(workshop, workshop.sheets.load(sheet.id))
     assert said == ["Tolerance 7.1 to 3.3", "Tolerance 7.1 to 4.2", "Tolerance 1.0 to 7.1", "Opened"]  # fmt: skip
     complaints.expect("409")

@@ -13,8 +13,10 @@ from tests.browser.conftest import wait_measured
 from tests.conftest import read_png
 from tidymargin.core import cut, facts
 from tidymargin.demo.truth import encode_picture
-from tidymargin.services.opening import add_sheet, load_measured
-from tidymargin.services.viewing import View, render_draft
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.viewing import render_draft
+from tidymargin.services.windows import View
 from tidymargin.store import database
 
 

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from tests.conftest import to_png
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.plan import Plan
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.formats.decode import decode_picture
 
@@ -14,7 +15,7 @@ BLACK = np.zeros(3)
 
 def cut_of(drawing):
     picture = decode_picture(to_png(lay_over(drawing.render(), BLACK))).picture
-    return cut_out(picture, measure_sheet(picture), Decisions()).render_whole()
+    return cut_out(picture, measure_sheet(picture), Plan()).render_whole()
 
 
 @pytest.mark.parametrize("lean", [14.0, 18.0, 22.5])

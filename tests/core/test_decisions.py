@@ -11,11 +11,15 @@ from benchmarks.score import score_cut
 from tests.core.test_minimax import flood, rough_steps
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Picture, Region, whole
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick, build_reach, clear, seed_outside, to_step
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import Pocket, PocketChoice, Pockets
 from tidymargin.core.reach.walls import Guard, wall_off
+from tidymargin.core.rim.plan import TintPlan
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
@@ -35,7 +39,7 @@ def on_white(draw, size=120):
 
 
 def cleared_of(picture, **decided):
-    cutter = cut_out(picture, measure_sheet(picture), Decisions(**decided))
+    cutter = cut_out(picture, measure_sheet(picture), Plan(reach=ReachPlan(**decided)))
     return cutter.cleared(whole(picture.height, picture.width))
 
 
@@ -115,7 +119,9 @@ def test_what_a_person_shuts_off_stays_whatever_speaks_for_clearing_it():
 
     picture = on_white(broken)
     assert cleared_of(picture)[60, 35]
-    fenced = cut_out(picture, measure_sheet(picture), Decisions(fences=(((78, 20), (78, 50)),)))
+    fenced = cut_out(
+        picture, measure_sheet(picture), Plan(reach=ReachPlan(fences=(((78, 20), (78, 50)),)))
+    )
     reasons = {p.reason for p in fenced.pockets.listed if p.box.holds(60, 35)}
     assert reasons == {"shut"}
     assert not fenced.cleared(whole(120, 120))[60, 35]
@@ -125,12 +131,12 @@ def test_what_a_person_shuts_off_stays_whatever_speaks_for_clearing_it():
 def test_each_pocket_is_listed_kept_in_a_drawing_and_decided_on_its_own():
     picture = on_white(mask)
     facts = measure_sheet(picture)
-    pockets = cut_out(picture, facts, Decisions()).pockets
+    pockets = cut_out(picture, facts, Plan()).pockets
     first = pockets.listed[0]
     assert first.area_px == pytest.approx(np.pi * 13**2, rel=0.1)
     chosen = (PocketChoice(first.row, first.col, "clear"),)
     for tolerance in (1.0, 2.0, 6.0):  # the decision stays with its pocket
-        cutter = cut_out(picture, facts, Decisions(choices=chosen, tolerance=tolerance))
+        cutter = cut_out(picture, facts, Plan(reach=ReachPlan(choices=chosen, tolerance=tolerance)))
         cleared = cutter.cleared(whole(120, 120))
         other = cutter.pockets.listed[1]
         assert cleared[first.row, first.col]
@@ -197,11 +203,11 @@ def test_dust_that_hangs_on_by_one_corner_goes_with_the_crumbs_and_leaves_nothin
 
     clean, picture = on_white(line), on_white(dusty)
     facts = measure_sheet(picture)
-    was, now = (cut_out(picture, facts, Decisions(crumb_px=n)) for n in (0, 16))
+    was, now = (cut_out(picture, facts, Plan(reach=ReachPlan(crumb_px=n))) for n in (0, 16))
     assert (was.dropped, now.dropped) == (0, 1)  # it is joined to the line, and no piece of its own
     there = Region(46, 46, 55, 55)
     assert was.render(there)[..., 3].max() > 100
-    true = cut_out(clean, measure_sheet(clean), Decisions()).render(there)
+    true = cut_out(clean, measure_sheet(clean), Plan()).render(there)
     assert np.abs(now.render(there)[..., 3].astype(int) - true[..., 3]).max() <= 26
 
 
@@ -235,7 +241,7 @@ def test_ink_is_told_and_its_colour_and_pressure_are_found():
     assert facts.nature == "ink"
     inks = sorted(facts.inks.rgb.round().tolist())
     assert np.abs(np.array(inks) - [(0x1E, 0x2F, 0x80), (0xB0, 0x1E, 0x2C)]).max() < 10
-    cut = cut_out(picture, facts, Decisions()).render_whole()
+    cut = cut_out(picture, facts, Plan()).render_whole()
     assert score_cut(cut, to_true_cut(figure)).rim < 0.3
 
 
@@ -265,12 +271,14 @@ def test_a_screens_light_is_taken_off_the_rim_and_an_amount_of_none_leaves_it():
     assert facts.rim.spill is not None
     truth = to_true_cut(bell)
     found = [
-        score_cut(cut_out(picture, facts, Decisions(spill=amount)).render_whole(), truth).rim
+        score_cut(
+            cut_out(picture, facts, Plan(tint=TintPlan(spill=amount))).render_whole(), truth
+        ).rim
         for amount in (0.0, 1.0)
     ]
     assert found[1] < 0.8 * found[0]
     inside = [
-        cut_out(picture, facts, Decisions(spill=a)).render_whole()[200, 210].astype(int)
+        cut_out(picture, facts, Plan(tint=TintPlan(spill=a))).render_whole()[200, 210].astype(int)
         for a in (1.0, 1.5)
     ]
     greener = [g - r for r, g, *_ in inside]
@@ -286,11 +294,11 @@ def test_a_patch_of_the_screens_colour_that_is_kept_stays_whole_beside_the_outli
     rgb[60:72, 62:74] = (62, 155, 79)  # an emblem, as near to the outline as gaps are looked for
     rgb[100:150, 150:152] = (62, 155, 79)  # and a slit
     picture = Picture(np.clip(rgb + random.normal(0, 1.5, rgb.shape), 0, 255).astype(np.uint8))
-    facts = measure_sheet(picture, ground_kind="screen", nature="opaque")
+    facts = measure_sheet(picture, GroundPlan(kind="screen", nature="opaque"))
     emblem = (slice(60, 72), slice(62, 74))
     cleared = cut_out(picture, facts).render_whole()[..., 3]
     assert (cleared[emblem] < 128).mean() > 0.9
-    kept = cut_out(picture, facts, Decisions(choices=(PocketChoice(66, 68, "keep"),)))
+    kept = cut_out(picture, facts, Plan(reach=ReachPlan(choices=(PocketChoice(66, 68, "keep"),))))
     alpha = kept.render_whole()[..., 3]
     assert (alpha[emblem] > 200).all()
     assert (alpha[105:145, 150:152] < 128).all()

@@ -8,10 +8,11 @@ from hypothesis import strategies as st
 
 from tidymargin.core.base.colour import linear_to_oklab, srgb_to_linear
 from tidymargin.core.base.picture import Picture
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.difference import MAX_STEP, STEP, all_figure, measure_difference
 from tidymargin.core.ground.kinds import FlatGround
+from tidymargin.core.plan import Plan
 
 WHITE = FlatGround((255.0, 255.0, 255.0), 0.0, 1.0)
 byte_st = st.integers(0, 255)
@@ -99,5 +100,5 @@ def test_ringing_on_black_is_allowed_for_though_half_of_it_is_cut_off():
     picture = Picture(np.ascontiguousarray(cv2.imdecode(coded, cv2.IMREAD_COLOR)))
     facts = measure_sheet(picture)
     assert facts.difference.ringing > 0
-    alpha = cut_out(picture, facts, Decisions()).render_whole()[..., 3]
+    alpha = cut_out(picture, facts, Plan()).render_whole()[..., 3]
     assert not alpha[~figure].any()

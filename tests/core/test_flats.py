@@ -8,6 +8,7 @@ from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.kinds import border_pixels
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain
 
@@ -31,20 +32,24 @@ def halved(seam_from: float, seam_to: float):
 def test_both_halves_and_the_seam_go_and_the_rim_is_solved_against_each():
     picture, true = halved(90.3, 150.6)
     first, second = (tuple(float(v) for v in rgb) for rgb in HALVES.values())
-    found = cut_out(picture, measure_sheet(picture, first, also_rgb=(second,))).render_whole()
+    found = cut_out(
+        picture, measure_sheet(picture, GroundPlan(rgb=first, also_rgb=(second,)))
+    ).render_whole()
     away = np.hypot(*(np.mgrid[:SIZE, :SIZE] + 0.5 - np.array((119.7, 120.4))[:, None, None]))
     assert (found[away > 73, 3] == 0).all()
     assert (found[away < 67, 3] == 255).all()
     assert score_cut(found, true).rim < 0.6
-    alone = cut_out(picture, measure_sheet(picture, first)).render_whole()
+    alone = cut_out(picture, measure_sheet(picture, GroundPlan(rgb=first))).render_whole()
     assert (alone[:20, 200:, 3] == 255).all()  # one colour alone leaves the other half
 
 
 def test_colours_that_do_not_show_change_nothing():
     picture, _ = halved(SIZE, SIZE)
     first = tuple(float(v) for v in HALVES["#2A9D8F"])
-    one = cut_out(picture, measure_sheet(picture, first)).render_whole()
-    two = cut_out(picture, measure_sheet(picture, first, also_rgb=((255.0, 0.0, 255.0),)))
+    one = cut_out(picture, measure_sheet(picture, GroundPlan(rgb=first))).render_whole()
+    two = cut_out(
+        picture, measure_sheet(picture, GroundPlan(rgb=first, also_rgb=((255.0, 0.0, 255.0),)))
+    )
     assert np.abs(one.astype(int) - two.render_whole()).max() <= 1
 
 
@@ -77,6 +82,6 @@ def test_another_colour_of_the_border_is_found_where_it_is_on_two_sides(drawn, f
         share = float((border_pixels(picture) == teal).all(axis=1).mean())
         assert facts.further.hex == "#2A9D8F"
         assert facts.further.border_share == pytest.approx(share, abs=0.02)
-        both = measure_sheet(picture, also_rgb=(tuple(map(float, teal)),))
+        both = measure_sheet(picture, GroundPlan(also_rgb=(tuple(map(float, teal)),)))
         assert both.further is None
         assert cut_out(picture, both).render_whole()[..., 3].max() == 0

@@ -5,10 +5,12 @@ import numpy as np
 import pytest
 
 from tidymargin.core.base.picture import Picture, Region, whole
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.figure.fringe import measure_fringe
 from tidymargin.core.ground.kinds import measure_flat_ground
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.plan import Plan
 
 INK, PAPER = np.array((24.0, 20.0, 40.0)), np.array((250.0, 250.0, 246.0))
 
@@ -38,10 +40,10 @@ def print_for_stripes(order=1):
 def test_text_drawn_for_stripes_is_cut_as_one_colour(order, nature):
     share = draw_text(order=order)
     rgb = print_for_stripes(order)
-    facts = measure_sheet(Picture(rgb), nature=nature)
+    facts = measure_sheet(Picture(rgb), GroundPlan(nature=nature))
     assert facts.fringe is not None
     np.testing.assert_allclose(facts.fringe.ink_rgb, INK, atol=30)
-    cut = cut_out(Picture(rgb), facts, Decisions()).render_whole()
+    cut = cut_out(Picture(rgb), facts, Plan()).render_whole()
     solid = cut[..., 3] > 60
     assert np.ptp(cut[solid][:, :3], axis=0).max() <= 2  # no colour is left of the stripes
     np.testing.assert_allclose(cut[..., 3] / 255, share.mean(axis=2), atol=0.1)

@@ -14,6 +14,7 @@ from tidymargin.core.ground.kinds import (
     measure_flat_ground,
     stands_on_nothing,
 )
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.demo.drawing import Drawing, to_true_cut
 from tidymargin.formats.decode import decode_picture
 
@@ -151,7 +152,7 @@ def test_nothing_is_taken_from_a_picture_that_came_in_cut_out_and_touches_its_bo
     shown = rgba[..., 3] > 0
     np.testing.assert_array_equal(cut[shown], rgba[shown])
     asked = measure_sheet(
-        picture, ground_kind="flat"
+        picture, GroundPlan(kind="flat")
     )  # somebody says that there is a ground after all
     assert asked.ground.border_share > 0
 

@@ -11,6 +11,7 @@ from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.detect import detect_ground, find_meant
 from tidymargin.core.ground.kinds import FlatGround
 from tidymargin.core.ground.lit import Growth, extend
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.ground.surface import ShadedGround, measure_shade
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper
@@ -67,7 +68,7 @@ def test_a_figure_as_pale_as_the_paper_is_not_taken_for_its_light(code):
     rgba = draw_egg(code)
     paper = make_paper(SIDE, SIDE, np.random.default_rng(7), vignette=0.1)
     picture = shoot(rgba, np.asarray(paper, np.float32), 92, grain=0.8)
-    growth = cut_out(picture, measure_sheet(picture, ground_kind="paper", nature="opaque"))
+    growth = cut_out(picture, measure_sheet(picture, GroundPlan(kind="paper", nature="opaque")))
     inside = cv2.erode((rgba[..., 3] > 0.9).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
     assert (growth.render_whole()[..., 3][inside] == 255).mean() > 0.999
 

@@ -4,10 +4,13 @@ import numpy as np
 import pytest
 
 from tidymargin.core.base.picture import Picture, whole
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach import narrows
 from tidymargin.core.reach.narrows import find_narrows
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.drawing import Drawing, lay_over
 
 SIZE = 300
@@ -27,7 +30,7 @@ def broken_ring(gap_px: float, turn: float = 0.0) -> Picture:
 
 
 def cleared_of(picture, **decisions):
-    cutter = cut_out(picture, measure_sheet(picture), Decisions(**decisions))
+    cutter = cut_out(picture, measure_sheet(picture), Plan(reach=ReachPlan(**decisions)))
     return cutter.cleared(whole(picture.height, picture.width))
 
 
@@ -50,7 +53,7 @@ def test_a_gap_is_found_where_it_is_and_its_fence_shuts_it(gap_px, turn):
 
 def test_preparations_change_what_is_cleared_and_no_colour():
     broken = broken_ring(3.0)
-    held = cut_out(broken, measure_sheet(broken, preparations=("hold_lines",)))
+    held = cut_out(broken, measure_sheet(broken, GroundPlan(preparations=("hold_lines",))))
     assert held.render_whole()[170, 170, 3] == 255
     assert (held.render_whole()[170, 170, :3] == 255).all()
 
@@ -59,7 +62,7 @@ def test_preparations_change_what_is_cleared_and_no_colour():
     d.stroke([(30, 150), (270, 150)], 4, d.colour("#203050"))
     stained = Picture(lay_over(d.render(), WHITE))
     plain, lifted = (
-        cut_out(stained, measure_sheet(stained, preparations=chosen)).render_whole()
+        cut_out(stained, measure_sheet(stained, GroundPlan(preparations=chosen))).render_whole()
         for chosen in ((), ("lift_paper",))
     )
     assert (plain[100, 150, 3], lifted[100, 150, 3]) == (255, 0)
@@ -70,7 +73,7 @@ def test_preparations_change_what_is_cleared_and_no_colour():
     specked[random.random((SIZE, SIZE)) < 0.01] = (225, 225, 225)
     grainy = Picture(specked)
     left = [
-        int((cut_out(grainy, measure_sheet(grainy, preparations=chosen)).render_whole()[250:, :40, 3] > 0).sum())
+        int((cut_out(grainy, measure_sheet(grainy, GroundPlan(preparations=chosen))).render_whole()[250:, :40, 3] > 0).sum())
         for chosen in ((), ("ignore_grain",))
     ]  # fmt: skip
     assert left[1] == 0 < left[0]

@@ -4,9 +4,11 @@ import pytest
 from tidymargin.core.base.average import Grid, average_down
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Picture, whole
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.place import Meaning, describe_place
+from tidymargin.core.plan import Plan
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import PocketChoice
 
 
@@ -39,13 +41,13 @@ def test_what_is_shown_before_is_what_the_click_then_clears_or_brings_back(cutte
     picture, facts = cutter.picture, cutter.facts
     pocket, patch = describe_place(cutter, 40, 40), describe_place(cutter, 66, 66)
     for place, decided in (
-        (pocket, Decisions(choices=(pocket.decision,))),
-        (patch, Decisions(picks=(patch.decision,))),
+        (pocket, Plan(reach=ReachPlan(choices=(pocket.decision,)))),
+        (patch, Plan(reach=ReachPlan(picks=(patch.decision,)))),
     ):
         after = cut_out(picture, facts, decided).cleared(everywhere)
         np.testing.assert_array_equal(place.takes, after & ~before)
         assert place.takes.mean() == pytest.approx(place.share)
-    opened = cut_out(picture, facts, Decisions(choices=(pocket.decision,)))
+    opened = cut_out(picture, facts, Plan(reach=ReachPlan(choices=(pocket.decision,))))
     back = describe_place(opened, 40, 40)
     assert (back.meaning, back.decision.verdict) == (Meaning.OPENED_POCKET, "keep")
     np.testing.assert_array_equal(back.takes, pocket.takes)

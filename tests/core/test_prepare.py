@@ -4,9 +4,11 @@ import numpy as np
 import pytest
 
 from tidymargin.core.base.picture import Picture
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.reach.prepare import PREPARATIONS, prepare_steps
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.ground.prepare import PREPARATIONS, prepare_steps
+from tidymargin.core.plan import Plan
 
 GROUND, FIGURE = 2, 120
 
@@ -59,7 +61,7 @@ def test_exported_colours_are_those_of_the_picture_whatever_was_prepared():
     picture = Picture(rgb)
     inside = (slice(50, 70), slice(40, 120))
     for preparations in ((), ("ignore_grain",), PREPARATIONS):
-        facts = measure_sheet(picture, nature="opaque", preparations=preparations)
-        found = cut_out(picture, facts, Decisions()).render_whole()
+        facts = measure_sheet(picture, GroundPlan(nature="opaque", preparations=preparations))
+        found = cut_out(picture, facts, Plan()).render_whole()
         assert (found[inside][..., 3] == 255).all(), preparations
         np.testing.assert_array_equal(found[inside][..., :3], rgb[inside])

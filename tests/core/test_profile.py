@@ -6,6 +6,7 @@ import pytest
 
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.rim import profile
 from tidymargin.core.rim.solving import MAX_WIDTH_PX
 from tidymargin.demo.drawing import Drawing, lay_over
@@ -34,7 +35,7 @@ def draw_discs(*, blur_px=0.0, grain=0.0, quality=None):
 
 
 def rim_of(**made):
-    return measure_sheet(draw_discs(**made), nature="opaque").rim
+    return measure_sheet(draw_discs(**made), GroundPlan(nature="opaque")).rim
 
 
 def test_a_drawing_without_loss_has_sharp_rims_without_noise():
@@ -75,7 +76,9 @@ def test_even_colours_are_found_as_they_were_drawn_and_hardly_a_mixture_of_them(
 
 
 def test_a_picture_without_any_outline_has_the_least_of_everything():
-    rim = measure_sheet(Picture(np.full((60, 60, 3), 255, np.uint8)), nature="opaque").rim
+    rim = measure_sheet(
+        Picture(np.full((60, 60, 3), 255, np.uint8)), GroundPlan(nature="opaque")
+    ).rim
     assert (rim.width_px, rim.softness_px, rim.grain) == (1, 1.0, 0.5)
     assert len(rim.palette_rgb) == 0
     assert rim.carried_rgb == (255, 255, 255)
@@ -94,16 +97,16 @@ def draw_field(blur_px):
 
 def test_a_mirrored_sheet_says_the_same_and_a_part_of_its_outlines_as_much_as_all(monkeypatch):
     sheet = draw_field(1.4)
-    whole = measure_sheet(sheet, nature="opaque").rim
+    whole = measure_sheet(sheet, GroundPlan(nature="opaque")).rim
     for turned in (sheet.rgb[::-1], sheet.rgb[:, ::-1]):
-        rim = measure_sheet(Picture(np.ascontiguousarray(turned)), nature="opaque").rim
+        rim = measure_sheet(Picture(np.ascontiguousarray(turned)), GroundPlan(nature="opaque")).rim
         assert (rim.width_px, rim.stain_px) == (whole.width_px, whole.stain_px)
         assert rim.grain == pytest.approx(whole.grain, rel=0.1)
         assert rim.softness_px == pytest.approx(whole.softness_px, rel=0.02)
         assert rim.palette_rgb == pytest.approx(whole.palette_rgb, abs=0.5)
     monkeypatch.setattr(profile, "_MOST_WALKS", 8000)
-    part = measure_sheet(sheet, nature="opaque").rim
+    part = measure_sheet(sheet, GroundPlan(nature="opaque")).rim
     assert part.width_px == whole.width_px
     assert part.softness_px == pytest.approx(whole.softness_px, rel=0.15)
-    sharp = measure_sheet(Picture(sheet.rgb[:540].copy()), nature="opaque").rim
+    sharp = measure_sheet(Picture(sheet.rgb[:540].copy()), GroundPlan(nature="opaque")).rim
     assert sharp.softness_px < 0.8 * whole.softness_px

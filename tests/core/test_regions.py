@@ -9,10 +9,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tidymargin.core.base.picture import Picture, Region, whole
-from tidymargin.core.cut import Decisions, cut_by_levels, cut_out
+from tidymargin.core.cut import cut_by_levels, cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.first_look import choose_blotter
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.plan import ReachPlan
+from tidymargin.core.rim.plan import TintPlan
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.inks import press
@@ -59,7 +63,7 @@ SHEETS = {}
 def sheet_of(kind):
     if kind not in SHEETS:
         picture = make(kind)
-        facts = measure_sheet(picture, nature="ink" if "ink" in kind else "auto")
+        facts = measure_sheet(picture, GroundPlan(nature="ink" if "ink" in kind else "auto"))
         SHEETS[kind] = (picture, facts)
     return SHEETS[kind]
 
@@ -76,7 +80,10 @@ def sheet_of(kind):
 def test_any_region_alone_equals_the_crop_of_the_whole(kind, box, tolerance, pick, crumb_px, spill):
     picture, facts = sheet_of(kind)
     assert facts.ground.kind == kind.split(",")[0]
-    decided = Decisions(tolerance=tolerance, picks=(Pick(*pick),), crumb_px=crumb_px, spill=spill)
+    decided = Plan(
+        reach=ReachPlan(tolerance=tolerance, picks=(Pick(*pick),), crumb_px=crumb_px),
+        tint=TintPlan(spill=spill),
+    )
     cutter = cut_out(picture, facts, decided)
     assert 2 * cutter.halo_px < SIDE
     top, bottom = sorted(box[:2])
@@ -88,10 +95,10 @@ def test_any_region_alone_equals_the_crop_of_the_whole(kind, box, tolerance, pic
 @pytest.mark.parametrize("kind", ["paper, ink", "paper", "checker", "screen"])
 def test_the_pockets_that_were_measured_are_those_that_are_found_anew(kind):
     picture, facts = sheet_of(kind)
-    measured = cut_out(picture, facts, Decisions())
+    measured = cut_out(picture, facts, Plan())
     levels = replace(measured.levels, steps=facts.difference.steps.copy())
     assert not levels.are_of(facts)
-    anew = cut_by_levels(picture, facts, levels, Decisions())
+    anew = cut_by_levels(picture, facts, levels, Plan())
     assert anew.pockets.listed
     assert measured.pockets is facts.pockets
     assert measured.pockets.listed == anew.pockets.listed

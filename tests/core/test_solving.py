@@ -7,11 +7,13 @@ from hypothesis import strategies as st
 
 from benchmarks.score import find_rim, score_cut
 from tidymargin.core.base.picture import Picture, Region
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.first_look import find_spot
 from tidymargin.core.ground.difference import STEP
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
@@ -29,14 +31,16 @@ def measured(badge):
 
 def test_a_lossless_rim_is_solved_to_a_hundredth(measured):
     picture, facts, true = measured
-    found = cut_out(picture, facts, Decisions(picks=(GAP,))).render_whole()
+    found = cut_out(picture, facts, Plan(reach=ReachPlan(picks=(GAP,)))).render_whole()
     assert np.abs(found[..., 3].astype(int) - true[..., 3]).max() <= 3
     assert score_cut(found, true).rim < 0.03
 
 
 def test_laid_back_over_its_ground_the_cut_gives_the_picture_again(measured):
     picture, facts, _ = measured
-    found = cut_out(picture, facts, Decisions(picks=(GAP,))).render_whole().astype(float)
+    found = (
+        cut_out(picture, facts, Plan(reach=ReachPlan(picks=(GAP,)))).render_whole().astype(float)
+    )
     share = found[..., 3:] / 255
     again = found[..., :3] * share + np.array(facts.ground.rgb_srgb) * (1 - share)
     assert np.abs(again - picture.rgb).max() <= 2
@@ -45,7 +49,7 @@ def test_laid_back_over_its_ground_the_cut_gives_the_picture_again(measured):
 def test_white_insides_stay_solid_and_the_gap_opens_by_one_pick(measured):
     picture, facts, true = measured
     closed = cut_out(picture, facts).render_whole()[..., 3]
-    opened = cut_out(picture, facts, Decisions(picks=(GAP,))).render_whole()[..., 3]
+    opened = cut_out(picture, facts, Plan(reach=ReachPlan(picks=(GAP,)))).render_whole()[..., 3]
     face = (true == (255, 255, 255, 255)).all(axis=2)
     assert face.sum() > 1000
     assert (opened[face] == 255).all()
@@ -86,7 +90,9 @@ def test_any_region_alone_equals_the_crop_of_the_whole(
 ):
     picture = decode_picture(badge_jpg).picture if lossy else badge[0]
     cutter = cut_out(
-        picture, measure_sheet(picture), Decisions(picks=(Pick(*pick),), tolerance=tolerance)
+        picture,
+        measure_sheet(picture),
+        Plan(reach=ReachPlan(picks=(Pick(*pick),), tolerance=tolerance)),
     )
     top, bottom = sorted((box[0], box[1] + 1))
     left, right = sorted((box[2], box[3] + 1))
@@ -124,7 +130,7 @@ def test_every_demo_sheet_is_told_what_it_is_and_cuts_itself_within_its_bound():
         facts = measure_sheet(picture)
         assert (facts.ground.kind, facts.nature) == (case.ground, case.nature), case.name
         picks = tuple(Pick(y, x) for x, y in case.picks)
-        found = cut_out(picture, facts, Decisions(picks=picks)).render_whole()
+        found = cut_out(picture, facts, Plan(reach=ReachPlan(picks=picks))).render_whole()
         ours = score_cut(found, case.true_rgba)
         assert ours.rim < MOST_RIM[case.name], case.name
         assert ours.eaten < 2e-4 * ours.area, case.name

@@ -7,8 +7,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tidymargin.core.base.picture import Picture
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.plan import Plan
+from tidymargin.core.rim.plan import TintPlan
 from tidymargin.core.screen.spill import DEPTH_PX, Spill, hold_lean_kernel, lean_of
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_screen
@@ -48,14 +51,14 @@ def green_of(rgb):
 )
 def test_light_that_falls_off_is_measured_and_taken_off(most, falls_px, eye):
     picture, bare, deep = photograph(most, falls_px, eye=eye)
-    facts = measure_sheet(picture, nature="opaque")
+    facts = measure_sheet(picture, GroundPlan(nature="opaque"))
     assert facts.ground.kind == "screen"
     spill = facts.rim.spill
     assert spill is not None
     depth = np.arange(6, 20)
     assert np.abs(spill.cast[depth] - most * np.exp(-depth / falls_px)).max() < 0.06
     found = cut_out(picture, facts).render_whole()
-    left = cut_out(picture, facts, Decisions(spill=0)).render_whole()
+    left = cut_out(picture, facts, Plan(tint=TintPlan(spill=0))).render_whole()
     shallow = (deep > 4) & (deep < 14)
     over = green_of(left)[shallow].mean() - green_of(bare[..., :3])[shallow].mean()
     rest = green_of(found)[shallow].mean() - green_of(bare[..., :3])[shallow].mean()
@@ -66,7 +69,7 @@ def test_light_that_falls_off_is_measured_and_taken_off(most, falls_px, eye):
 
 def test_there_is_none_where_no_light_fell():
     picture, _, deep = photograph(0.0, 10.0)
-    facts = measure_sheet(picture, nature="opaque")
+    facts = measure_sheet(picture, GroundPlan(nature="opaque"))
     assert facts.rim.spill is None
     found = cut_out(picture, facts).render_whole()
     inside = deep > 8
@@ -75,11 +78,11 @@ def test_there_is_none_where_no_light_fell():
 
 def test_more_of_it_comes_off_with_the_amount_also_where_no_rim_is_near():
     picture, _, deep = photograph(0.25, 10.0)
-    facts = measure_sheet(picture, nature="opaque")
+    facts = measure_sheet(picture, GroundPlan(nature="opaque"))
     inside = deep > DEPTH_PX + 2
     means = []
     for amount in (0, 0.5, 1, 1.5, 2):
-        found = cut_out(picture, facts, Decisions(spill=amount)).render_whole()
+        found = cut_out(picture, facts, Plan(tint=TintPlan(spill=amount))).render_whole()
         means.append(
             (green_of(found)[inside].mean(), green_of(found)[(deep > 4) & (deep < 14)].mean())
         )
@@ -119,7 +122,7 @@ def lean_by_depth(rgb, solid, deep, least, most):
 def test_the_rim_is_no_greener_than_what_lies_behind_it():
     picture, _, deep = photograph(0.22, 22.0, grain=2.0)
     coded = decode_picture(encode_picture(picture.rgb, "jpg", 88)).picture
-    facts = measure_sheet(coded, nature="opaque")
+    facts = measure_sheet(coded, GroundPlan(nature="opaque"))
     found = cut_out(coded, facts).render_whole()
     solid = found[..., 3] > 200
     seen = lean_by_depth(coded.rgb, solid, deep, 0.5, 2)

@@ -5,13 +5,16 @@ from hypothesis import strategies as st
 
 from tidymargin.core.base.errors import NoGroundError
 from tidymargin.core.base.picture import Picture, Region, whole
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.checker import measure_checker
 from tidymargin.core.ground.detect import detect_ground
 from tidymargin.core.ground.difference import measure_difference
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.ground.surface import ScreenGround, SurfaceGround, measure_surface
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 
 HEIGHT, WIDTH = 300, 380
@@ -111,7 +114,7 @@ def test_a_dark_figure_over_half_the_border_is_not_taken_for_the_ground():
     rgb[:, : int(WIDTH * 0.6)] = (38, 34, 40)
     facts = measure_sheet(Picture(rgb))
     assert facts.ground.kind == "paper"
-    cut = cut_out(Picture(rgb), facts, Decisions()).render_whole()
+    cut = cut_out(Picture(rgb), facts, Plan()).render_whole()
     assert (cut[:, : WIDTH // 2, 3] == 255).all()
     assert (cut[:, -WIDTH // 3 :, 3] == 0).mean() > 0.999
 
@@ -124,7 +127,7 @@ def test_white_in_a_figure_is_kept_where_a_pattern_would_change_and_a_hole_in_it
     rgb[80:220, 200:300] = rounded(true)[80:220, 200:300]  # the pattern goes on
     picture = Picture(rgb)
     facts = measure_sheet(picture)
-    cut = cut_out(picture, facts, Decisions()).render_whole()[..., 3]
+    cut = cut_out(picture, facts, Plan()).render_whole()[..., 3]
     assert (cut[84:216, 84:176] == 255).all()
     assert (cut[84:216, 204:296] == 0).all()
 
@@ -171,9 +174,11 @@ def test_before_something_busy_nothing_goes_by_itself_and_what_is_picked_goes():
     facts = measure_sheet(picture)
     assert facts.is_busy
     assert (facts.pockets.listed, facts.nature) == ((), "opaque")
-    assert (cut_out(picture, facts, Decisions()).render_whole()[..., 3] == 255).all()
-    alpha = cut_out(picture, facts, Decisions(picks=(Pick(70, 9),))).render_whole()[..., 3]
+    assert (cut_out(picture, facts, Plan()).render_whole()[..., 3] == 255).all()
+    alpha = cut_out(picture, facts, Plan(reach=ReachPlan(picks=(Pick(70, 9),)))).render_whole()[
+        ..., 3
+    ]
     assert (alpha[66:114, 4:116] == 0).all()
     assert (alpha[130:] == 255).all()
-    asked = measure_sheet(picture, ground_kind="flat")
+    asked = measure_sheet(picture, GroundPlan(kind="flat"))
     assert not asked.is_busy

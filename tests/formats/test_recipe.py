@@ -1,12 +1,13 @@
+import hashlib
 import json
+from typing import ClassVar
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidymargin.core.base.errors import BadRecipeError
+from tidymargin.core.base.errors import BadRecipeError, UnreadableStepError
 from tidymargin.formats.recipe import (
-    MOST_FENCE_PLACES,
     STEPS,
     Recipe,
     change_recipe,
@@ -14,6 +15,7 @@ from tidymargin.formats.recipe import (
     read_recipe,
     recipe_schema,
 )
+from tidymargin.formats.steps import MOST_FENCE_PLACES, Step
 
 picks_st = st.lists(
     st.fixed_dictionaries(
@@ -40,6 +42,43 @@ def test_equal_steps_have_equal_names_and_other_steps_others():
     again = change_recipe(Recipe(), "reach", tolerance=5.0)
     assert first.reach.name == again.reach.name != Recipe().reach.name
     assert first.ground.name == Recipe().ground.name
+
+
+class Shifted(Step):
+    """A step as a later version may have it: one field was renamed, and another is new."""
+
+    VERSION: ClassVar[int] = 3
+    UPGRADES: ClassVar[dict] = {
+        1: lambda body: {"edge_px": body["choke_px"] / 2},
+        2: lambda body: {**body, "soft": body["edge_px"] > 4},
+    }
+
+    edge_px: float = 0.0
+    soft: bool = False
+
+
+def test_a_step_of_an_older_version_is_brought_up_and_keeps_the_name_it_was_stored_under():
+    stored = '{"choke_px":10}'
+    step = Shifted.read(stored)
+    assert (step.edge_px, step.soft) == (5.0, True)
+    assert step.name == hashlib.sha256(stored.encode()).hexdigest()
+    assert step.to_json() == stored
+    changed = Shifted(edge_px=5.0, soft=True)
+    assert step == changed
+    assert hash(step) == hash(changed)
+    assert changed.to_json() == '{"edge_px":5.0,"soft":true,"version":3}'
+    assert Shifted.read(changed.to_json()) == changed
+    assert Shifted.model_validate({"version": 2, "edge_px": 5.0}).soft
+
+
+@pytest.mark.parametrize(
+    "body", ['{"version":4,"edge_px":1.0}', '{"version":3,"gone":1}', "{", '{"version":"x"}']
+)
+def test_a_step_that_cannot_be_read_is_said_in_a_sentence(body):
+    with pytest.raises(UnreadableStepError, match="The step “shifted” "):
+        Shifted.read(body)
+    with pytest.raises(BadRecipeError, match="step “reach” is of version 2"):
+        read_recipe('{"reach": {"version": 2}}')
 
 
 BAD = {

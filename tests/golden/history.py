@@ -5,12 +5,14 @@ import tempfile
 import zipfile
 from pathlib import Path
 
-from tests.conftest import draw_pad
-from tidymargin.services import deciding, history, settings, viewing
+from tests.conftest import draw_pad, say_history
+from tidymargin.services import deciding, history, proofs, settings
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import read_recipe_of
 from tidymargin.services.workshop import Workshop, open_workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 PLACE = Path(__file__).parent / "history.zip"
 LEFT_OUT = ("lock", "cache", "copies", "secret")
@@ -54,10 +56,10 @@ def write_history(folder: Path) -> dict[str, object]:
     then(settings.set_trim, True, 6)
     then(history.undo_change)
     then(settings.turn_area, 1)
-    viewing.keep_proof(workshop, sheet)
+    proofs.keep_proof(workshop, sheet)
     workshop.executor.submit("kept", Priority.KEEPING, lambda: None).result(60)
     found = {
-        "said": [str(row.said) for row in history.list_history(workshop, sheet)],
+        "said": say_history(workshop, sheet),
         "recipes": walk_back(workshop, sheet),
     }
     workshop.close()

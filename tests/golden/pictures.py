@@ -6,9 +6,11 @@ import numpy as np
 
 from tests.conftest import draw_badge, photograph_letter, to_png
 from tidymargin.core.base.picture import Picture
-from tidymargin.core.cut import Decisions, cut_out
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.almanac import draw_buoy_sticker, make_almanac
 from tidymargin.demo.drawing import lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
@@ -55,18 +57,18 @@ def _draw_others() -> Iterator[tuple[str, Picture]]:
     yield "letter-on-a-table", Picture(photograph_letter(1)[0])
 
 
-def make_pictures() -> Iterator[tuple[str, Picture, Decisions]]:
+def make_pictures() -> Iterator[tuple[str, Picture, Plan]]:
     """Yield each picture with its name and the few decisions of it."""
     for case in make_almanac(SCALE):
         picks = tuple(Pick(y, x) for x, y in case.picks)
-        yield case.name, decode_picture(case.encoded).picture, Decisions(picks=picks)
+        yield case.name, decode_picture(case.encoded).picture, Plan(reach=ReachPlan(picks=picks))
     for ground_name, (ground, grain) in _lay_grounds().items():
         for figure_name, figure in _draw_figures().items():
             rgb = add_grain(mix_over(figure, ground), np.random.default_rng(23), grain)
             picture = decode_picture(encode_picture(rgb, "jpg", 90)).picture
-            yield f"{figure_name}-on-{ground_name}", picture, Decisions()
+            yield f"{figure_name}-on-{ground_name}", picture, Plan()
     for name, picture in _draw_others():
-        yield name, decode_picture(to_png(picture.rgb)).picture if picture.alpha is None else picture, Decisions()  # fmt: skip
+        yield name, decode_picture(to_png(picture.rgb)).picture if picture.alpha is None else picture, Plan()  # fmt: skip
 
 
 def cut_all() -> Iterator[tuple[str, np.ndarray]]:

@@ -3,10 +3,10 @@
 import json
 import zipfile
 
-from tests.conftest import PAD_PX, read_png
+from tests.conftest import PAD_PX, read_png, say_history
 from tests.golden.history import PLACE, walk_back
-from tidymargin.services import history, viewing
-from tidymargin.services.opening import read_recipe_of
+from tidymargin.services import proofs
+from tidymargin.services.states import read_recipe_of
 from tidymargin.services.workshop import open_workshop
 
 
@@ -17,11 +17,13 @@ def test_a_history_that_was_written_once_opens_with_all_its_states_and_its_proof
     workshop = open_workshop(tmp_path / "data")
     try:
         (sheet,) = workshop.sheets.list_all()
-        assert [str(row.said) for row in history.list_history(workshop, sheet)] == expected["said"]
+        assert say_history(workshop, sheet) == [
+            said.replace("\u00a0", " ") for said in expected["said"]
+        ]
         for now, then in zip(walk_back(workshop, sheet), expected["recipes"], strict=True):
             for step, fields in then.items():  # later versions may know more, and never less
                 assert now[step] | fields == now[step] if isinstance(fields, dict) else now[step] == fields  # fmt: skip
-        proof = viewing.load_proof(workshop, sheet)
+        proof = proofs.load_proof(workshop, sheet)
         assert proof is not None
         assert max(read_png(proof).shape[:2]) == PAD_PX
         assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.area != "auto"

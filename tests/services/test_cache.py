@@ -7,17 +7,19 @@ import pytest
 from tests.conftest import to_png
 from tests.core.test_fringe import print_for_stripes
 from tidymargin.formats.packed import pack, unpack
-from tidymargin.services import opening
+from tidymargin.services import measuring
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.cache import DiskCache
+from tidymargin.services.executor import Priority
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet, load_measured
+from tidymargin.services.measuring import load_measured
 from tidymargin.services.workshop import open_workshop
 
 
 def wait_kept(workshop, sheet):
     """Wait until the facts of a sheet are in the disk cache."""
-    name = opening.measuring_name(sheet)
-    waiting = workshop.executor.submit(f"keep:{name}", opening.Priority.KEEPING, lambda: None)
+    name = measuring.measuring_name(sheet)
+    waiting = workshop.executor.submit(f"keep:{name}", Priority.KEEPING, lambda: None)
     waiting.result(20)
 
 
@@ -30,7 +32,7 @@ def test_a_restart_reads_its_facts_back_and_cuts_the_same(tmp_path, monkeypatch,
     wait_kept(first, sheet)
     first.close()
     second = open_workshop(tmp_path)
-    monkeypatch.setattr(opening, "measure_by", lambda *_: pytest.fail("measured again"))
+    monkeypatch.setattr(measuring, "measure_sheet", lambda *_: pytest.fail("measured again"))
     assert export_sheet(second, second.sheets.load(sheet.id)) == before
     second.close()
 
@@ -76,7 +78,7 @@ def test_the_disk_cache_keeps_to_its_limit_and_forgets_the_longest_unused(tmp_pa
 def test_what_is_packed_comes_back_and_only_known_types_do(workshop, badge_png):
     sheet = add_sheet(workshop, badge_png, "badge.png")
     facts = load_measured(workshop, sheet).facts
-    back = unpack(pack(facts), opening._KEPT_TYPES)
+    back = unpack(pack(facts), measuring._KEPT_TYPES)
     np.testing.assert_array_equal(back.outside, facts.outside)
     assert (back.calm, back.jumps, back.nature) == (facts.calm, facts.jumps, facts.nature)
     with pytest.raises(ValueError, match="not a packed value"):

@@ -23,9 +23,10 @@ from tidymargin.core.base.errors import (
 from tidymargin.formats.encode import encode_quick, is_whole_png
 from tidymargin.services import settings
 from tidymargin.services.backing import back_up, check_backup, restore
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet, read_recipe_of
-from tidymargin.services.viewing import load_proof, make_thumbnail, proof_name
+from tidymargin.services.identity import proof_name
+from tidymargin.services.proofs import load_proof, make_thumbnail
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.copies import KEPT, Copies
 
@@ -222,7 +223,7 @@ def test_no_byte_flipped_in_what_was_kept_of_a_sheet_gives_another_cut_or_thumbn
 def test_a_folder_of_before_there_were_checksums_and_copies_opens_unchanged(tmp_path, folder):
     shop = open_workshop(folder)
     sheet = shop.sheets.load(1)
-    name = proof_name(sheet, read_recipe_of(sheet), sheet.engine_version)
+    name = proof_name(sheet, sheet.names, sheet.engine_version)
     place = shop.proofs._place(name)
     proof = encode_quick(read_png(export_sheet(shop, sheet)))
     shop.close()

@@ -9,17 +9,16 @@ from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services import deciding, finding, history, settings
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.cutting import load_tolerance
 from tidymargin.services.exporting import export_sheet, key_file
-from tidymargin.services.opening import (
-    add_sheet,
-    area_of,
-    load_measured,
-    load_tolerance,
-    read_recipe_of,
-)
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.proofs import make_thumbnail
 from tidymargin.services.reasons import explain_tolerance, find_reasons
 from tidymargin.services.reporting import report_picture
-from tidymargin.services.viewing import View, make_crop, make_thumbnail, render_view
+from tidymargin.services.states import area_of, read_recipe_of
+from tidymargin.services.viewing import make_crop, render_view
+from tidymargin.services.windows import View
 
 
 @pytest.fixture

@@ -3,17 +3,18 @@
 import numpy as np
 import pytest
 
-from tests.conftest import draw_pad, to_png
+from tests.conftest import draw_pad, say_history, to_png
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
 from tidymargin.services import deciding, history, settings
-from tidymargin.services.opening import add_sheet
+from tidymargin.services.bringing import add_sheet
 
 
 def head_of(workshop, sheet):
     """Return the words of a sheet's present row."""
-    (row,) = (row for row in history.list_history(workshop, sheet) if row.is_here)
-    return str(row.said).replace("\u00a0", " ")
+    rows = history.list_history(workshop, sheet)
+    (here,) = (at for at, row in enumerate(rows) if row.is_here)
+    return say_history(workshop, sheet)[here]
 
 
 CHANGES = [

@@ -10,7 +10,8 @@ from tests.conftest import to_png
 from tidymargin.core.base.errors import BadImageError, StoppedError, TooLargeError
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services import reading
-from tidymargin.services.opening import add_sheet, picture_cost
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.pictures import picture_cost
 from tidymargin.services.reading import Readers
 from tidymargin.services.workshop import open_workshop
 

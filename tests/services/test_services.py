@@ -6,15 +6,17 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from tests.conftest import read_png
+from tests.conftest import read_png, say_history
 from tidymargin.core.base.area import whole_area
 from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.base.picture import Region
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services import deciding, history, opening, settings
+from tidymargin.services import deciding, history, measuring, settings
+from tidymargin.services.bringing import add_sheet, to_shown_name
 from tidymargin.services.cache import ByteCache
+from tidymargin.services.cutting import load_cutter
 from tidymargin.services.executor import Executor, Priority
 from tidymargin.services.exporting import (
     crop_bands,
@@ -24,15 +26,11 @@ from tidymargin.services.exporting import (
     to_export_name,
 )
 from tidymargin.services.keeping import bin_sheet, empty_bin
-from tidymargin.services.opening import (
-    add_sheet,
-    load_cutter,
-    load_measured,
-    read_recipe_of,
-    to_shown_name,
-)
-from tidymargin.services.viewing import View, render_view
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import read_recipe_of
+from tidymargin.services.viewing import render_view
 from tidymargin.services.warming import drop_old_kernels
+from tidymargin.services.windows import View
 from tidymargin.services.workshop import open_workshop
 
 
@@ -183,7 +181,7 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
         states.append(step(states[-1]))
     assert len({state.head for state in states}) == len(states)
     assert states[1].resolved == {"ground": "flat", "colour": "#FFFFFF", "figure": "opaque", "tolerance": 6.4, "measured": 1.0}  # fmt: skip
-    said = [str(row.said) for row in history.list_history(workshop, states[-1])]
+    said = say_history(workshop, states[-1])
     assert said[-1] == "Opened"
     assert said[-2:-5:-1] == ["Tolerance 1.0 to 6.4", "Pocket at 20, 80 cleared", "Ground colour #FFFFFE"]  # fmt: skip
     assert not any("%(" in words for words in said)
@@ -212,7 +210,7 @@ def test_a_change_of_colours_finds_nothing_of_reach_anew(workshop, sheet):
     before = load_cutter(workshop, sheet, read_recipe_of(sheet))
     sheet = settings.set_spill(workshop, sheet.id, sheet.head, 0.5)
     after = load_cutter(workshop, sheet, read_recipe_of(sheet))
-    assert (before.spill, after.spill) == (1.0, 0.5)
+    assert (before.plan.tint.spill, after.plan.tint.spill) == (1.0, 0.5)
     assert after.pockets is before.pockets
     assert after.levels is before.levels
     sheet = settings.set_tolerance(workshop, sheet.id, sheet.head, 9.0)
@@ -238,7 +236,7 @@ def test_what_was_measured_is_read_back_after_a_restart_and_not_measured_again(
             break
         time.sleep(0.05)
     workshop.close()
-    monkeypatch.setattr(opening, "measure_by", lambda *_: pytest.fail("measured again"))
+    monkeypatch.setattr(measuring, "measure_sheet", lambda *_: pytest.fail("measured again"))
     again = open_workshop(workshop.folder)
     after = load_measured(again, again.sheets.load(sheet.id)).facts
     again.close()
@@ -290,7 +288,7 @@ def test_a_figure_pick_in_a_recipe_holds_a_place_that_would_go(badge_png):
     assert kept.alpha is not None
     assert kept.alpha[50, 80] == 255
     assert kept.alpha.sum() >= gone.alpha.sum()
-    assert Pick(50, 80, True) == held.to_decisions(whole_area(160, 160)).picks[0]
+    assert Pick(50, 80, True) == held.to_plan(whole_area(160, 160)).reach.picks[0]
     fenced = change_recipe(Recipe(), "reach", fences=[[(5, 5), (500, 5)]])
     with pytest.raises(BadParameterError, match="inside 160 × 160 px") as caught:
         key_file(badge_png, fenced)

@@ -9,10 +9,10 @@ import pytest
 from benchmarks.score import find_rim, score_cut
 from tests.conftest import read_png
 from tidymargin.services import deciding, finding, settings
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 Click = Callable[[Workshop, Sheet], Sheet]
 

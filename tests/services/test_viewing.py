@@ -11,14 +11,20 @@ from hypothesis import strategies as st
 from tests.conftest import draw_badge, to_png
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
-from tidymargin.core.cut import Cutter, Decisions, cut_by_levels
+from tidymargin.core.cut import Cutter, cut_by_levels
+from tidymargin.core.plan import Plan
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.drawing import lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services import deciding, settings
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.cutting import load_cutter
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet, load_cutter, load_measured, read_recipe_of
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tiles import TILE_PX, TiledCut
-from tidymargin.services.viewing import View, render_original, render_sketch, render_view
+from tidymargin.services.viewing import render_original, render_sketch, render_view
+from tidymargin.services.windows import View
 from tidymargin.services.workshop import open_workshop
 
 SIZE = 700
@@ -100,7 +106,9 @@ def test_only_tiles_with_a_rim_are_kept_of_a_zoomed_out_view(large):
 def test_a_tile_is_not_taken_for_one_where_something_was_painted_over(large):
     shop, _, cutter, cut = large
     everywhere = Region(0, 0, *cut.shape[:2])
-    dropped = cut_by_levels(cutter.picture, cutter.facts, cutter.levels, Decisions(crumb_px=30))
+    dropped = cut_by_levels(
+        cutter.picture, cutter.facts, cutter.levels, Plan(reach=ReachPlan(crumb_px=30))
+    )
     bare = replace(dropped, painted_over=None)
     assert not np.array_equal(dropped.render(everywhere), bare.render(everywhere))
     for each in (bare, dropped, bare):

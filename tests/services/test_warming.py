@@ -12,6 +12,7 @@ import importlib, pkgutil, types
 import numpy as np
 import tidymargin
 from numba.core.dispatcher import Dispatcher
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.base.picture import Picture, Region
@@ -32,7 +33,7 @@ def use_larger():
         rgb[200:500, 300:600:40] = (90, 120, 110)
         picture = Picture(np.clip(rgb, 0, 255).astype(np.uint8))
         for nature in ("opaque", "ink"):
-            cutter = cut_out(picture, measure_sheet(picture, nature=nature))
+            cutter = cut_out(picture, measure_sheet(picture, GroundPlan(nature=nature)))
             cutter.render_whole()
             for place in (0, 180, 420):
                 cutter.render(Region(place, place, place + 256, place + 256))

@@ -11,11 +11,12 @@ from tidymargin.core.base.errors import (
     StorageFullError,
 )
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.opening import read_recipe_of, to_state
+from tidymargin.services.states import read_recipe_of, to_state
 from tidymargin.store import aside
 from tidymargin.store.database import open_database
 from tidymargin.store.originals import Originals
-from tidymargin.store.sheets import NewSheet, Sheets
+from tidymargin.store.sheets import Sheets
+from tidymargin.store.values import NewSheet
 
 NEW = NewSheet("a.png", "0" * 64, "PNG", 10, 20, 300.0, ("Said.",))
 

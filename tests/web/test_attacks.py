@@ -24,9 +24,9 @@ from benchmarks.kills import RefusedError, Server, mend, small_png
 from tests.conftest import to_png
 from tidymargin.core.base.errors import UnusableFolderError
 from tidymargin.services import keeping
-from tidymargin.services.opening import add_sheet, load_measured
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.measuring import load_measured
 from tidymargin.services.workshop import open_workshop
-from tidymargin.web import app as app_module
 from tidymargin.web.app import create_app
 
 
@@ -443,15 +443,15 @@ def test_a_sheet_emptied_out_of_the_bin_while_it_is_measured_leaves_nothing_behi
     workshop, client, token, badge_png, monkeypatch
 ):
     go_on, at_it = threading.Event(), threading.Event()
-    real = app_module.__name__ and __import__("tidymargin.services.opening", fromlist=["x"])
-    measure = real.measure_by
+    real = __import__("tidymargin.services.measuring", fromlist=["x"])
+    measure = real.measure_sheet
 
     def slowly(*arguments):
         at_it.set()
         go_on.wait(20)
         return measure(*arguments)
 
-    monkeypatch.setattr(real, "measure_by", slowly)
+    monkeypatch.setattr(real, "measure_sheet", slowly)
     sheet = add_sheet(workshop, badge_png, "badge.png")
     asked = [
         threading.Thread(target=client.application.test_client().get, args=(f"/sheets/{sheet.id}/{what}",))

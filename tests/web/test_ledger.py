@@ -13,8 +13,10 @@ from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services import finding
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import read_recipe_of
 from tidymargin.web import ledger
 from tidymargin.web.drawn_curve import to_curve_x
 from tidymargin.web.words import format_percent, name_colour

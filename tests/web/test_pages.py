@@ -11,9 +11,11 @@ from PIL import Image
 from tidymargin.core.base import errors
 from tidymargin.outcomes import OUTCOMES
 from tidymargin.services import keeping
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
-from tidymargin.services.viewing import keep_proof, proof_name
+from tidymargin.services.identity import proof_name
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.proofs import keep_proof
 from tidymargin.web.pages import trays
 
 
@@ -201,7 +203,7 @@ def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token,
     assert workshop.originals.load(twin.original)  # shared with what was deleted: it stays
     load_measured(workshop, twin)
     keep_proof(workshop, twin)
-    kept = proof_name(twin, read_recipe_of(twin), twin.engine_version)
+    kept = proof_name(twin, twin.names, twin.engine_version)
     workshop.executor.submit(kept, Priority.KEEPING, lambda: None).result(20)
     assert workshop.proofs.get(kept) is not None
     send(client, token, f"/sheets/{twin.id}/bin")
@@ -264,9 +266,9 @@ def test_the_history_lists_every_state_in_words_and_goes_to_any(client, token, w
 def test_the_page_of_an_older_engines_sheet_shows_both_cuts_and_takes_the_new_one(
     client, token, workshop, sheet, monkeypatch
 ):
-    from tidymargin.services import opening
+    from tidymargin.services import states
 
-    monkeypatch.setattr(opening, "ENGINE_VERSION", opening.ENGINE_VERSION + 1)
+    monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
     page = soup(client.get(f"/sheets/{sheet.id}/"))
     assert "Cut by an older engine" in page.select_one("#older").text
     newer = page.select_one("#older img[src*='newer']")["src"]

@@ -10,9 +10,11 @@ from PIL import Image
 
 from tests.conftest import read_png, to_png
 from tidymargin.services import settings, viewing
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet, load_measured
-from tidymargin.services.viewing import View, render_view
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.viewing import render_view
+from tidymargin.services.windows import View
 
 SIZE = 160
 

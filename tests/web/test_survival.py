@@ -11,10 +11,12 @@ import pytest
 from benchmarks.kills import Ordeal, Server
 from tests.conftest import to_png
 from tidymargin.services import deciding, history, settings
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
-from tidymargin.services.opening import add_sheet, load_measured, read_recipe_of
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import read_recipe_of
 from tidymargin.services.workshop import open_workshop
-from tidymargin.web.app import IN_MEMORY_BYTES
+from tidymargin.web.context import IN_MEMORY_BYTES
 
 ROUNDS = 20
 
@@ -138,7 +140,7 @@ def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same
             workshop.close()
             workshop = open_workshop(tmp_path)
     rows = history.list_history(workshop, sheet)
-    assert {row.state for row in rows} == set(recipes)
+    assert {row.state.id for row in rows} == set(recipes)
     assert max(row.lane for row in rows) > 3
     while sheet.undo is not None:
         sheet = check(history.undo_change(workshop, sheet.id, sheet.head))

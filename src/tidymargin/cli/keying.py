@@ -15,7 +15,8 @@ from tidymargin.cli.telling import read_input, tell, told
 from tidymargin.core.base.errors import BadParameterError, DomainError
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE
 from tidymargin.formats.decode import MAX_FILE_BYTES
-from tidymargin.formats.recipe import PickEntry, Recipe, change_recipe, read_recipe
+from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
+from tidymargin.formats.steps import PickEntry
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.exporting import key_decoded
 from tidymargin.services.reading import Readers

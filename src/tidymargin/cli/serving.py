@@ -15,8 +15,8 @@ import click
 from tidymargin.cli.telling import data_folder, told
 from tidymargin.core.base.errors import UnusableArgumentError
 from tidymargin.demo.almanac import write_almanac
+from tidymargin.services.bringing import add_sheet
 from tidymargin.services.keeping import copy_daily
-from tidymargin.services.opening import add_sheet
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.workshop import Workshop, open_workshop
 

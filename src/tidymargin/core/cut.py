@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import cv2
 import numpy as np
@@ -14,9 +13,9 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.stages import Stage, halo_of
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import (
     HIGHEST_TOLERANCE,
-    Pick,
     Reach,
     build_reach,
     clear,
@@ -24,55 +23,18 @@ from tidymargin.core.reach.clearing import (
     to_step,
 )
 from tidymargin.core.reach.minimax import NEVER
-from tidymargin.core.reach.pockets import PocketChoice, Pockets, find_pockets
-from tidymargin.core.reach.walls import Fence, Guard, wall_off
+from tidymargin.core.reach.plan import ReachPlan
+from tidymargin.core.reach.pockets import Pockets, find_pockets
+from tidymargin.core.reach.walls import wall_off
 from tidymargin.core.rim.solving import list_stages, solve_cut
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
 
-Start = Literal["outside", "picks", "everywhere"]
 _BAND_PX = 512
 _TILE_PX = 256
 _PAINTED_PX = 1  # around what is painted over, its edge is as well
 _UNLIKE = 15.0  # of difference, from which what a person drops is painted over
 _NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at
-
-
-@dataclass(frozen=True, slots=True)
-class Decisions:
-    """What a person decided of reach; the defaults are nobody's decisions.
-
-    Parameters
-    ----------
-    start : str
-        Where clearing starts: ``outside``, ``picks`` or ``everywhere``.
-    tolerance : float or None
-        None is the one the calm proposes.
-    picks, choices, guards, fences :
-        See `Pick`, `PocketChoice`, `Guard`, `Fence`.
-    crumb_px : int or None
-        Standing pieces smaller than this are dropped; None is by the ground's noise.
-    pinhole_px : int
-        Cleared pieces smaller than this are filled.
-    drops : tuple of (row, col)
-        Places of solid pieces that are not wanted.
-    spill : float
-        How much of a screen's measured light is taken off the figure, 0 to 2.
-    dropped_inks : tuple of (red, green, blue)
-        Inks that are not kept, 0 to 255.
-    """
-
-    start: Start = "outside"
-    tolerance: float | None = None
-    picks: tuple[Pick, ...] = ()
-    choices: tuple[PocketChoice, ...] = ()
-    guards: tuple[Guard, ...] = ()
-    fences: tuple[Fence, ...] = ()
-    crumb_px: int | None = None
-    pinhole_px: int = 0
-    drops: tuple[tuple[int, int], ...] = ()
-    spill: float = 1.0
-    dropped_inks: tuple[tuple[int, int, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -104,7 +66,7 @@ class Levels:
         return is_plain and reach.levels is facts.outside and self.steps is facts.difference.steps
 
 
-def find_levels(picture: Picture, facts: SheetFacts, decisions: Decisions) -> Levels:
+def find_levels(picture: Picture, facts: SheetFacts, reach: ReachPlan) -> Levels:
     """Find the levels of the decided start, picks and walls.
 
     Raises
@@ -112,16 +74,16 @@ def find_levels(picture: Picture, facts: SheetFacts, decisions: Decisions) -> Le
     BadParameterError
         A pick or fence lies outside the picture.
     """
-    steps = wall_off(picture, facts.difference.steps, decisions.guards, decisions.fences)
-    if decisions.start == "everywhere":
+    steps = wall_off(picture, facts.difference.steps, reach.guards, reach.fences)
+    if reach.start == "everywhere":
         start = steps
-    elif decisions.start == "picks":
+    elif reach.start == "picks":
         start = np.full(steps.shape, NEVER, np.uint8)
     elif steps is facts.difference.steps:
         start = facts.outside
     else:
         start = seed_outside(steps, picture.alpha, from_border=not facts.is_busy)
-    return Levels(steps, build_reach(steps, start, decisions.picks))
+    return Levels(steps, build_reach(steps, start, reach.picks))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -145,8 +107,8 @@ class Cutter:
     painted_over : PackedMask or None
         What a person dropped that differs much from the ground, or it would be taken for a rim of what stands
         beside it; None for nothing.
-    spill, dropped_inks :
-        See `Decisions`.
+    plan : Plan
+        What was decided; of its reach only what the fields above say holds.
     tried : float or None
         Another tolerance that is only tried out: pockets and crumbs stay as they are at `tolerance`.
     """
@@ -160,14 +122,13 @@ class Cutter:
     dropped: int = 0
     filled: int = 0
     painted_over: PackedMask | None = None
-    spill: float = 1.0
-    dropped_inks: tuple[tuple[int, int, int], ...] = ()
+    plan: Plan = Plan()
     tried: float | None = None
 
     @property
     def stages(self) -> tuple[Stage, ...]:
         """What is done to every part of the cut."""
-        return list_stages(self.facts.rim, self.spill, self.dropped_inks)
+        return list_stages(self.facts.rim, self.plan.rim, self.plan.tint)
 
     @property
     def halo_px(self) -> int:
@@ -302,22 +263,21 @@ class Cutter:
         return out
 
 
-def cut_by_levels(
-    picture: Picture, facts: SheetFacts, levels: Levels, decisions: Decisions
-) -> Cutter:
+def cut_by_levels(picture: Picture, facts: SheetFacts, levels: Levels, plan: Plan) -> Cutter:
     """Apply tolerance, pockets and crumbs to levels that are at hand."""
-    chosen = decisions.tolerance
+    reach = plan.reach
+    chosen = reach.tolerance
     tolerance = facts.calm.tolerance if chosen is None else chosen
     everywhere = whole(picture.height, picture.width)
     cleared = clear(levels.reach, tolerance, everywhere)
     step = to_step(tolerance)
     is_as_measured = step == to_step(facts.calm.tolerance) and levels.are_of(facts)
-    if facts.is_busy or (is_as_measured and not decisions.choices):
+    if facts.is_busy or (is_as_measured and not reach.choices):
         pockets = facts.pockets
     else:
         pockets = find_pockets(
             levels.steps, facts.outside, step, facts.ground, facts.nature, facts.evidence,
-            decisions.choices, cleared,
+            reach.choices, cleared,
         )  # fmt: skip
     cutter = Cutter(
         picture,
@@ -325,24 +285,23 @@ def cut_by_levels(
         levels,
         tolerance,
         pockets,
-        spill=decisions.spill,
-        dropped_inks=decisions.dropped_inks,
+        plan=plan,
     )
-    crumb_px = facts.crumb_px if decisions.crumb_px is None else decisions.crumb_px
-    if crumb_px <= 1 and decisions.pinhole_px <= 1 and not decisions.drops:
+    crumb_px = facts.crumb_px if reach.crumb_px is None else reach.crumb_px
+    if crumb_px <= 1 and reach.pinhole_px <= 1 and not reach.drops:
         return cutter
     before = cutter.cleared(everywhere)
-    cleared = drop_pieces(before, decisions.drops) if decisions.drops else before
+    cleared = drop_pieces(before, reach.drops) if reach.drops else before
     ringing = facts.difference.ringing
     faint = (
         (levels.steps, to_step(min(tolerance + ringing, HIGHEST_TOLERANCE)))
         if ringing > 0
         else None
     )
-    by_hand = decisions.crumb_px is not None
-    tidied = tidy_small(cleared, crumb_px, decisions.pinhole_px, haze=faint, hung=by_hand)
+    by_hand = reach.crumb_px is not None
+    tidied = tidy_small(cleared, crumb_px, reach.pinhole_px, haze=faint, hung=by_hand)
     painted_over = None
-    if decisions.drops or by_hand:
+    if reach.drops or by_hand:
         gone = tidied.cleared & ~before
         unlike = gone & (levels.steps >= to_step(_UNLIKE))
         if unlike.any():
@@ -357,6 +316,6 @@ def cut_by_levels(
     )
 
 
-def cut_out(picture: Picture, facts: SheetFacts, decisions: Decisions = Decisions()) -> Cutter:
-    """Apply decisions to a measured sheet."""
-    return cut_by_levels(picture, facts, find_levels(picture, facts, decisions), decisions)
+def cut_out(picture: Picture, facts: SheetFacts, plan: Plan = Plan()) -> Cutter:
+    """Apply a plan to a measured sheet."""
+    return cut_by_levels(picture, facts, find_levels(picture, facts, plan.reach), plan)

@@ -1,7 +1,6 @@
 """The facts of a sheet: what is measured of the whole picture, at full size, before anybody decides anything."""
 
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +12,7 @@ from tidymargin.core.base.weighing import IN_DOUBT
 from tidymargin.core.figure.fringe import Fringe, measure_fringe
 from tidymargin.core.figure.inks import InkFacts, measure_inks
 from tidymargin.core.figure.nature import find_ink_probability, is_thin_and_even, measure_nature
-from tidymargin.core.ground.detect import Detected, GroundKind, detect_ground, no_ground
+from tidymargin.core.ground.detect import Detected, detect_ground, no_ground
 from tidymargin.core.ground.difference import Difference, all_figure, measure_difference
 from tidymargin.core.ground.flats import (
     FlatsGround,
@@ -22,6 +21,8 @@ from tidymargin.core.ground.flats import (
     measure_flats,
 )
 from tidymargin.core.ground.kinds import FlatGround, Ground, border_pixels, stands_on_nothing
+from tidymargin.core.ground.plan import GroundPlan, Nature
+from tidymargin.core.ground.prepare import prepare_steps
 from tidymargin.core.ground.surface import GRID_SIDE_PX, ScreenGround
 from tidymargin.core.reach.clearing import (
     seed_outside,
@@ -30,12 +31,10 @@ from tidymargin.core.reach.clearing import (
 from tidymargin.core.reach.curve import Calm, Jump, find_calm, find_jumps, measure_curve
 from tidymargin.core.reach.pocket_signs import Evidence, to_evidence
 from tidymargin.core.reach.pockets import Pockets, find_closed, find_pockets
-from tidymargin.core.reach.prepare import Preparation, prepare_steps
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.profile import measure_rim
 from tidymargin.core.screen.spill import Spill, measure_spill
 
-Nature = Literal["opaque", "ink"]
 _SPECK_PX = 5
 _GRAINY = 0.5
 
@@ -95,13 +94,74 @@ class SheetFacts:
         return self.difference.steps.nbytes + self.outside.nbytes + laid + pockets
 
 
+def _measure_ground(
+    picture: Picture, plan: GroundPlan, tick: Tick, grid_px: int
+) -> tuple[Detected, Difference, Fringe | None, Picture]:
+    """Return the ground, the difference from it, and the picture that it is of: coloured edges are made up for."""
+    shows_none = picture.alpha is not None and len(border_pixels(picture)) == 0
+    fringe = None
+    if plan.rgb is None and (shows_none or (not plan.says_ground and stands_on_nothing(picture))):
+        detected = Detected(no_ground())
+        difference = all_figure(picture)
+    else:
+        if plan.also_rgb:
+            detected = Detected(measure_flats(picture, plan.rgb, plan.also_rgb))
+        else:
+            detected = detect_ground(picture, plan.kind, plan.rgb, grid_px)
+        tick(0.3)
+        if isinstance(detected.ground, FlatGround) and not detected.is_busy:
+            fringe = measure_fringe(picture, detected.ground)
+        if fringe is not None:
+            picture = Picture(
+                fringe.take_off(picture, whole(picture.height, picture.width)), picture.alpha
+            )
+        difference = measure_difference(picture, detected.ground)
+    tick(0.55)
+    if plan.preparations:
+        difference = replace(difference, steps=prepare_steps(difference.steps, plan.preparations))
+    return detected, difference, fringe, picture
+
+
+def _measure_strokes(
+    picture: Picture, ground: Ground, stands: NDArray[np.bool_], grain: float, shows_ground: bool
+) -> tuple[InkFacts, tuple[float, ...]]:
+    """Return the inks of what stands, and what speaks for either nature."""
+    inks = measure_inks(picture, ground, stands, grain)
+    if not shows_ground:  # there is nothing that a figure could be unmixed from
+        return inks, ()
+    return inks, measure_nature(picture, ground, stands, inks, grain)
+
+
+def _measure_light(
+    picture: Picture, ground: Ground, gone: NDArray[np.bool_], plan: GroundPlan
+) -> Spill | None:
+    if not isinstance(ground, ScreenGround) or plan.nature == "ink":
+        return None
+    return measure_spill(picture, ground, gone)
+
+
+def _fit_to_nature(
+    rim: RimFacts,
+    ground: Ground,
+    nature: Nature,
+    inks: InkFacts,
+    measures: tuple[float, ...],
+    spill: Spill | None,
+) -> RimFacts:
+    """Return what is known of the rim with what a figure of that nature is solved by."""
+    if nature == "ink" and len(inks.rgb):
+        red, green, blue = (round(float(v)) for v in inks.rgb[0])
+        return replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
+    if isinstance(ground, ScreenGround) and nature == "opaque":
+        rim = replace(rim, spill=spill, is_screen=True)
+    if nature == "opaque" and ground.kind != "checker" and is_thin_and_even(measures):
+        rim = replace(rim, one_rgb=inks.rgb)
+    return rim
+
+
 def measure_sheet(
     picture: Picture,
-    ground_rgb: tuple[float, float, float] | None = None,
-    ground_kind: GroundKind | Literal["auto"] = "auto",
-    nature: Nature | Literal["auto"] = "auto",
-    preparations: tuple[Preparation, ...] = (),
-    also_rgb: tuple[tuple[float, float, float], ...] = (),
+    plan: GroundPlan = GroundPlan(),
     tick: Tick = no_tick,
     grid_px: int = GRID_SIDE_PX,
 ) -> SheetFacts:
@@ -113,16 +173,8 @@ def measure_sheet(
         The whole picture. When more of its border came in transparent than is of any one colour, and nobody
         has said what its ground is, there is none to clear and everything solid is figure; the ground's
         `border_share` is then 0.
-    ground_rgb : tuple of 3 float, optional
-        The ground's colour, 0 to 255, where a person has said it.
-    ground_kind : str
-        The ground's kind, where a person has said it.
-    nature : str
-        The figure's nature, where a person has said it.
-    preparations : tuple of str
-        See `prepare_steps`.
-    also_rgb : tuple of 3 float each
-        Further flat colours of the ground, 0 to 255; with any, the ground is flat.
+    plan : GroundPlan
+        What a person has said of the ground and of the figure's nature.
     tick : callable
         Told the share that is done, 0 to 1.
     grid_px : int
@@ -133,28 +185,7 @@ def measure_sheet(
     NoGroundError
         A printed-in pattern was asked for and there is none.
     """
-    is_asked = ground_kind != "auto" or ground_rgb is not None or bool(also_rgb)
-    shows_none = picture.alpha is not None and len(border_pixels(picture)) == 0
-    fringe = None
-    if ground_rgb is None and (shows_none or (not is_asked and stands_on_nothing(picture))):
-        detected = Detected(no_ground())
-        difference = all_figure(picture)
-    else:
-        if also_rgb:
-            detected = Detected(measure_flats(picture, ground_rgb, also_rgb))
-        else:
-            detected = detect_ground(picture, ground_kind, ground_rgb, grid_px)
-        tick(0.3)
-        if isinstance(detected.ground, FlatGround) and not detected.is_busy:
-            fringe = measure_fringe(picture, detected.ground)
-        if fringe is not None:
-            picture = Picture(
-                fringe.take_off(picture, whole(picture.height, picture.width)), picture.alpha
-            )
-        difference = measure_difference(picture, detected.ground)
-    tick(0.55)
-    if preparations:
-        difference = replace(difference, steps=prepare_steps(difference.steps, preparations))
+    detected, difference, fringe, picture = _measure_ground(picture, plan, tick, grid_px)
     ground = detected.ground
     outside = seed_outside(difference.steps, picture.alpha, from_border=not detected.is_busy)
     tick(0.65)
@@ -175,30 +206,17 @@ def measure_sheet(
     )
     tick(0.87)
 
-    def find_gone() -> NDArray[np.bool_]:
-        gone = outside <= step
-        if told is not None and told.opened is not None:
-            gone |= told.opened.over(whole(picture.height, picture.width))
-        return gone
-
-    def find_stands() -> NDArray[np.bool_]:
-        # an even figure matches every other tile of a pattern, and stands all the same
-        return ~find_gone() if ground.kind == "checker" else difference.steps > step
-
-    def measure_strokes() -> tuple[InkFacts, tuple[float, ...]]:
-        stands = find_stands()
-        inks = measure_inks(picture, ground, stands, rim.grain)
-        if not shows_ground:  # there is nothing that a figure could be unmixed from
-            return inks, ()
-        return inks, measure_nature(picture, ground, stands, inks, rim.grain)
-
-    def measure_light() -> Spill | None:
-        if not isinstance(ground, ScreenGround) or nature == "ink":
-            return None
-        return measure_spill(picture, ground, find_gone())
-
-    (inks, measures), spill = run_together(measure_strokes, measure_light)
+    gone = outside <= step
+    if told is not None and told.opened is not None:
+        gone |= told.opened.over(whole(picture.height, picture.width))
+    # an even figure matches every other tile of a pattern, and stands all the same
+    stands = ~gone if ground.kind == "checker" else difference.steps > step
+    (inks, measures), spill = run_together(
+        lambda: _measure_strokes(picture, ground, stands, rim.grain, shows_ground),
+        lambda: _measure_light(picture, ground, gone, plan),
+    )
     tick(0.9)
+    nature = plan.nature
     if nature == "auto":
         nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
     if detected.is_busy:  # no place can look like ground
@@ -209,13 +227,7 @@ def measure_sheet(
         )
     if nature == "ink" and by_ground:
         pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
-    if nature == "ink" and len(inks.rgb):
-        red, green, blue = (round(float(v)) for v in inks.rgb[0])
-        rim = replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
-    if isinstance(ground, ScreenGround) and nature == "opaque":
-        rim = replace(rim, spill=spill, is_screen=True)
-    if nature == "opaque" and ground.kind != "checker" and is_thin_and_even(measures):
-        rim = replace(rim, one_rgb=inks.rgb)
+    rim = _fit_to_nature(rim, ground, nature, inks, measures, spill)
     further = None  # of a busy photo every colour would be
     if isinstance(ground, FlatGround | FlatsGround) and shows_ground:
         further = find_further_colour(picture, ground)

@@ -7,14 +7,17 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import NoGroundError
 from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.detect import GROUND_KINDS, GroundKind, find_meant
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import facts_name, load_work, measure_by, read_recipe_of
+from tidymargin.services.identity import facts_name
+from tidymargin.services.pictures import load_work
+from tidymargin.services.states import read_recipe_of
 from tidymargin.services.viewing import reduce_work
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 NATURES = ("opaque", "ink")
 _STANDS = 24  # alpha from which something is worth showing
@@ -32,7 +35,7 @@ def make_alternative(workshop: Workshop, sheet: Sheet, name: str) -> bytes:
     def make() -> NDArray[np.uint8]:
         small = reduce_work(load_work(workshop, sheet, recipe))
         try:
-            cut = cut_out(small, measure_by(recipe, small)).render_whole()
+            cut = cut_out(small, measure_sheet(small, recipe.ground.to_plan())).render_whole()
         except NoGroundError:  # nothing of that kind is there: all of it stands
             cut = np.dstack([small.rgb, np.full(small.rgb.shape[:2], 255, np.uint8)])
         rows, cols = (np.flatnonzero((cut[..., 3] > _STANDS).any(axis=axis)) for axis in (1, 0))
@@ -42,7 +45,7 @@ def make_alternative(workshop: Workshop, sheet: Sheet, name: str) -> bytes:
         return cut[top : rows[-1] + _AROUND_PX, left : cols[-1] + _AROUND_PX]
 
     return _remember(
-        workshop, f"alternative:{facts_name(sheet, recipe)}", lambda: encode_quick(make())
+        workshop, f"alternative:{facts_name(sheet, recipe.names)}", lambda: encode_quick(make())
     )
 
 
@@ -53,7 +56,7 @@ def find_meant_grounds(workshop: Workshop, sheet: Sheet) -> tuple[GroundKind, ..
     def compute() -> bytes:
         return " ".join(find_meant(reduce_work(load_work(workshop, sheet, recipe)))).encode()
 
-    name = f"meant:{facts_name(sheet, change_recipe(recipe, 'ground', kind='auto', figure='auto'))}"
+    name = f"meant:{facts_name(sheet, change_recipe(recipe, 'ground', kind='auto', figure='auto').names)}"
     found = _remember(workshop, name, compute).decode().split()
     return tuple(kind for kind in GROUND_KINDS if kind in found)
 

@@ -4,16 +4,15 @@ from typing import Any
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.opening import (
+from tidymargin.services.measuring import load_measured, start_measuring
+from tidymargin.services.states import (
     is_of_older_engine,
-    load_measured,
     read_recipe_of,
     require_present_engine,
-    start_measuring,
     to_state,
 )
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 
 def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:

@@ -10,12 +10,13 @@ from tidymargin.core.base.picture import Region
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.ground.kinds import to_hex
 from tidymargin.core.reach.pockets import Pocket, PocketChoice
-from tidymargin.formats.recipe import MOST_FENCE_PLACES
+from tidymargin.formats.steps import MOST_FENCE_PLACES
 from tidymargin.services.changing import change_step, require_number
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
-from tidymargin.services.opening import area_of, load_measured, read_recipe_of
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 
 def fence_narrow(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:

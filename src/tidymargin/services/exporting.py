@@ -13,16 +13,12 @@ from tidymargin.core.cut import Cutter
 from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.encode import encode_bands
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services.cutting import cut_by, load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import (
-    cut_by,
-    cut_name,
-    load_cutter,
-    read_recipe_of,
-    require_present_engine,
-)
+from tidymargin.services.identity import export_name
+from tidymargin.services.states import read_recipe_of, require_present_engine
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 Rgba = NDArray[np.uint8]
 _BAND_PX = 512
@@ -110,12 +106,6 @@ def export_bands(
             box = figure.grown(margin, Region(-margin, -margin, height + margin, width + margin))
             bands = crop_bands(bands, box, height)
     yield from encode_bands(bands, box.height, box.width, dots_per_inch=dots_per_inch)
-
-
-def export_name(sheet: Sheet) -> str:
-    """Return the name of the job that exports a sheet's present state."""
-    recipe = read_recipe_of(sheet)
-    return f"export:{cut_name(sheet, recipe)}:{recipe.export.name}"
 
 
 def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:

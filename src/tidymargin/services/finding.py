@@ -13,16 +13,12 @@ from tidymargin.core.place import Place, describe_place
 from tidymargin.core.reach.narrows import Narrow, find_narrows
 from tidymargin.core.reach.pockets import Pockets
 from tidymargin.core.suggest.strays import Unwanted, find_unwanted
+from tidymargin.services.cutting import cutter_at_hand, load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import (
-    area_of,
-    cut_name,
-    cutter_at_hand,
-    load_cutter,
-    read_recipe_of,
-)
+from tidymargin.services.identity import cut_name, found_name
+from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 T = TypeVar("T")
 
@@ -55,7 +51,7 @@ def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
     area_px = area.width * area.height
     if area_px <= _AT_ONCE_PX:
         return _look_for(workshop, sheet, "narrows", find)
-    workshop.executor.follow(f"narrows of {sheet.id}", _found_name(sheet, "narrows"))
+    workshop.executor.follow(f"narrows of {sheet.id}", found_name(sheet, "narrows"))
     return _look_for(workshop, sheet, "narrows", find, Priority.THUMBNAIL, _NARROWS_BYTES * area_px)
 
 
@@ -64,7 +60,7 @@ def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | No
     area = area_of(sheet)
     if area.width * area.height <= _AT_ONCE_PX:
         return load_narrows(workshop, sheet)
-    found: tuple[Narrow, ...] | None = workshop.small.get(_found_name(sheet, "narrows"))
+    found: tuple[Narrow, ...] | None = workshop.small.get(found_name(sheet, "narrows"))
     return found
 
 
@@ -81,7 +77,7 @@ def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:
 def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place:
     """Say what a click at a place would do."""
     recipe = read_recipe_of(sheet)
-    name = f"place:{cut_name(sheet, recipe)}:{row}:{col}"
+    name = f"place:{cut_name(sheet, recipe.names)}:{row}:{col}"
     found: Place | None = workshop.small.get(name)
     if found is None:
         found = workshop.executor.run(
@@ -94,11 +90,6 @@ def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place
     return found
 
 
-def _found_name(sheet: Sheet, what: str) -> str:
-    """Return the name of what is found in a sheet's cut at its present state."""
-    return f"{what}:{cut_name(sheet, read_recipe_of(sheet))}"
-
-
 def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]) -> T:
     """Return what a sheet's cutter knows at its present state; only where there is none yet is one waited for."""
     recipe = read_recipe_of(sheet)
@@ -106,7 +97,7 @@ def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]
     if cutter is not None:
         return ask(cutter)
     return workshop.executor.run(
-        _found_name(sheet, what), Priority.VIEW, lambda: ask(load_cutter(workshop, sheet, recipe))
+        found_name(sheet, what), Priority.VIEW, lambda: ask(load_cutter(workshop, sheet, recipe))
     )
 
 
@@ -119,7 +110,7 @@ def _look_for(
     cost_bytes: int = 0,
 ) -> tuple[T, ...]:
     """Return what is found in a sheet's cut, looked for once at each state."""
-    name = _found_name(sheet, what)
+    name = found_name(sheet, what)
     found: tuple[T, ...] | None = workshop.small.get(name)
     if found is not None:
         return found

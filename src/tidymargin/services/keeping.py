@@ -18,15 +18,14 @@ from tidymargin.core.base.errors import (
     StorageFullError,
     TooLargeError,
 )
-from tidymargin.formats.recipe import from_steps
-from tidymargin.services.opening import add_sheet, measuring_name, to_shown_name
-from tidymargin.services.viewing import proof_name
+from tidymargin.services.bringing import add_sheet, to_shown_name
+from tidymargin.services.identity import measuring_name, proof_name
 from tidymargin.services.workshop import Workshop, keep_copy
 from tidymargin.store.copies import list_set_aside
 from tidymargin.store.folder import SET_ASIDE
 from tidymargin.store.merging import bring_over
 from tidymargin.store.originals import name_of
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 _LOOK_EVERY_S = 1800
 _ENDINGS = {b"\x89PNG": ".png", b"\xff\xd8": ".jpg", b"RIFF": ".webp", b"GIF8": ".gif", b"BM": ".bmp",
@@ -138,7 +137,7 @@ def take_out(workshop: Workshop, sheet_id: int) -> Sheet:
 def empty_bin(workshop: Workshop) -> None:
     """Delete for good what is in the bin, with every picture that was made of it."""
     proofs = [
-        (sheet.original, proof_name(sheet, from_steps(state.bodies), state.engine_version))
+        (sheet.original, proof_name(sheet, state.names, state.engine_version))
         for sheet in workshop.sheets.list_binned()
         for state in workshop.sheets.list_states(sheet.id)
     ]

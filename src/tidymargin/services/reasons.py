@@ -51,6 +51,10 @@ def _to_percent(share: float) -> str:
 
 def find_reasons(facts: SheetFacts) -> list[Reason]:
     """Return what the ground and the figure's nature were told by, in numbers."""
+    return [*_explain_ground(facts), *_explain_figure(facts)]
+
+
+def _explain_ground(facts: SheetFacts) -> list[Reason]:
     ground = facts.ground
     found = []
     if facts.is_busy:
@@ -122,7 +126,12 @@ def find_reasons(facts: SheetFacts) -> list[Reason]:
                 },
             )
         )
+    return found
+
+
+def _explain_figure(facts: SheetFacts) -> list[Reason]:
     inks = facts.inks
+    found = []
     if facts.nature == "ink":
         found.append(
             Reason(

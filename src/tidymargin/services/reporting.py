@@ -5,7 +5,8 @@ from typing import Any
 from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.opening import cut_by, propose_page
+from tidymargin.services.cutting import cut_by
+from tidymargin.services.measuring import propose_page
 from tidymargin.services.reasons import explain_tolerance, find_reasons
 
 

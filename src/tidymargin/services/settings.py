@@ -3,9 +3,10 @@
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.changing import change_step, commit_recipe, require_number
-from tidymargin.services.opening import area_of, load_measured, read_recipe_of
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
 
 def set_tolerance(workshop: Workshop, sheet_id: int, seen: int, tolerance: str | float) -> Sheet:
@@ -93,7 +94,7 @@ def set_figure(workshop: Workshop, sheet_id: int, seen: int, nature: str) -> She
 
 
 def switch_preparation(workshop: Workshop, sheet_id: int, seen: int, preparation: str) -> Sheet:
-    """Begin or end doing something for the key only; see `core.prepare`."""
+    """Begin or end doing something for the key only; see `core.ground.prepare`."""
     now = read_recipe_of(workshop.sheets.load(sheet_id)).ground.preparations
     chosen = [p for p in now if p != preparation]
     if len(chosen) == len(now):

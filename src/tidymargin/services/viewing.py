@@ -1,99 +1,34 @@
 """What is in view: regions of the cut, tile by tile, at full size or averaged down."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.base.average import Grid, average_down, average_rgb
-from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.average import average_down, average_rgb
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
+from tidymargin.core.facts import measure_sheet
 from tidymargin.core.reach.clearing import to_step
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services.cutting import load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.opening import (
-    area_of,
-    cut_name,
-    facts_name,
-    is_of_older_engine,
-    levels_name,
-    load_cutter,
-    load_picture,
-    load_work,
-    measure_by,
-    picture_cost,
-    read_recipe_of,
-    rim_name,
-)
-from tidymargin.services.tiles import TiledCut
+from tidymargin.services.identity import cut_name, facts_name, levels_name
+from tidymargin.services.pictures import load_picture, load_work, picture_cost
+from tidymargin.services.proofs import keep_proof
+from tidymargin.services.states import area_of, read_recipe_of
+from tidymargin.services.windows import View, cut_window, fit_whole
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 
-MAX_VIEW_PX = 16_000_000
-THUMBNAIL_PX = 360
-PROOF_PX = 900
 DRAFT_PX = 420
 _DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
 
 Rgba = NDArray[np.uint8]
-
-
-@dataclass(frozen=True, slots=True)
-class View:
-    """A window onto a picture.
-
-    Parameters
-    ----------
-    left, top : float
-        Its corner in picture pixels.
-    cell : float
-        Picture pixels per pixel of the window, 1 or more; 1 is pixel for pixel.
-    width, height : int
-        The window's size in its own pixels.
-    """
-
-    left: float
-    top: float
-    cell: float
-    width: int
-    height: int
-
-    def __post_init__(self) -> None:
-        if not (self.width > 0 and self.height > 0 and self.width * self.height <= MAX_VIEW_PX):
-            raise BadParameterError(f"Expected a view of 1 to {MAX_VIEW_PX} pixels.", field="view")
-        if not (1 <= self.cell <= 10_000 and self.left >= 0 and self.top >= 0):
-            raise BadParameterError("Expected a view inside the picture.", field="view")
-
-    def covers(self, everywhere: Region) -> Region:
-        """Return the picture pixels that the window shows."""
-        region = Region(
-            int(self.top),
-            int(self.left),
-            min(everywhere.bottom, int(np.ceil(self.top + self.height * self.cell))),
-            min(everywhere.right, int(np.ceil(self.left + self.width * self.cell))),
-        )
-        if region.height <= 0 or region.width <= 0:
-            raise BadParameterError("Expected a view inside the picture.", field="view")
-        return region
-
-    @property
-    def grid(self) -> Grid:
-        """The window's pixels as cells of the picture."""
-        return Grid(self.top, self.left, self.cell, self.height, self.width)
-
-
-def _cut_window(
-    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
-) -> Rgba:
-    """Return the exact cut in a window: its own pixels, or their means where it is zoomed out."""
-    tiled = TiledCut(workshop, cutter, rim_name(sheet, recipe))
-    region = view.covers(whole(cutter.picture.height, cutter.picture.width))
-    return tiled.window(region) if view.cell == 1 else tiled.average(view.grid, region)
 
 
 def render_view(
@@ -138,7 +73,7 @@ def render_view(
         samples = _keep_samples(workshop, sheet, recipe, cutter, view)
         return shift_view(now, original, samples, (to_step(cutter.tolerance), to_step(tolerance)))
 
-    name = f"view:{cut_name(sheet, recipe)}:{view}:{tolerance}:{settles}"
+    name = f"view:{cut_name(sheet, recipe.names)}:{view}:{tolerance}:{settles}"
     if asker:
         workshop.executor.follow(asker, name)
     return workshop.executor.run(name, Priority.VIEW, compute)
@@ -162,12 +97,12 @@ def _settle_view(
     return _keep(
         workshop,
         _settled_name(sheet, recipe, view),
-        lambda: _cut_window(workshop, sheet, recipe, cutter, view),
+        lambda: cut_window(workshop, sheet, recipe, cutter, view),
     )
 
 
 def _settled_name(sheet: Sheet, recipe: Recipe, view: View) -> tuple[object, ...]:
-    return ("settled", cut_name(sheet, recipe), view)
+    return ("settled", cut_name(sheet, recipe.names), view)
 
 
 def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View) -> Rgba:
@@ -185,7 +120,7 @@ def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, v
     settled = workshop.tiles.get(_settled_name(sheet, recipe, view))
     if settled is not None:
         return settled
-    return _keep(workshop, ("sketch", cut_name(sheet, recipe), view), make)
+    return _keep(workshop, ("sketch", cut_name(sheet, recipe.names), view), make)
 
 
 def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
@@ -195,7 +130,7 @@ def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     def compute() -> Rgba:
         return _at_hand(workshop, sheet, recipe, load_cutter(workshop, sheet, recipe), view)
 
-    name = f"sketch:{cut_name(sheet, recipe)}:{view}"
+    name = f"sketch:{cut_name(sheet, recipe.names)}:{view}"
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
@@ -243,14 +178,16 @@ def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
 
     def make() -> Rgba:
         small = reduce_work(load_work(workshop, sheet, recipe))
-        return cut_out(small, measure_by(recipe, small, grid_px=_DRAFT_GRID_PX)).render_whole()
+        return cut_out(
+            small, measure_sheet(small, recipe.ground.to_plan(), grid_px=_DRAFT_GRID_PX)
+        ).render_whole()
 
-    return _keep(workshop, ("draft", facts_name(sheet, recipe)), make)
+    return _keep(workshop, ("draft", facts_name(sheet, recipe.names)), make)
 
 
 def reduce_work(work: Picture) -> Picture:
     """Return a sheet's work area averaged down to a draft's size."""
-    view = _fit(work, DRAFT_PX)
+    view = fit_whole(work, DRAFT_PX)
     alpha = work.alpha
     if alpha is not None:
         alpha = np.asarray(cv2.resize(alpha, (view.width, view.height)), np.uint8)
@@ -273,7 +210,7 @@ def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
         cols = np.minimum(cols.astype(np.int64), small.shape[1] - 1)
         return np.ascontiguousarray(small[np.ix_(rows, cols)])
 
-    name = f"draft:{facts_name(sheet, recipe)}:{view}"
+    name = f"draft:{facts_name(sheet, recipe.names)}:{view}"
     cost = picture_cost(workshop, sheet, recipe)
     return workshop.executor.run(name, Priority.VIEW, compute, cost_bytes=cost)
 
@@ -306,77 +243,6 @@ def render_mask(mask: NDArray[np.bool_], view: View) -> NDArray[np.uint8]:
     cols = (view.left + (np.arange(view.width) + 0.5) * view.cell).astype(int)
     rows, cols = np.minimum(rows, mask.shape[0] - 1), np.minimum(cols, mask.shape[1] - 1)
     return np.where(mask[np.ix_(rows, cols)], 255, 0).astype(np.uint8)
-
-
-def _fit(picture: Picture, side_px: int) -> View:
-    height, width = picture.height, picture.width
-    cell = max(1.0, max(width, height) / side_px)
-    return View(0, 0, cell, max(1, round(width / cell)), max(1, round(height / cell)))
-
-
-def make_thumbnail(workshop: Workshop, sheet: Sheet) -> bytes:
-    """Return a small PNG of the whole cut."""
-    recipe = read_recipe_of(sheet)
-    if is_of_older_engine(sheet):
-        kept = load_proof(workshop, sheet)
-        if kept is not None:
-            return kept
-    name = f"thumbnail:{cut_name(sheet, recipe)}"
-    found: bytes | None = workshop.small.get(name) or workshop.disk.get(name)
-    if found is None:
-
-        def compute() -> bytes:
-            cutter = load_cutter(workshop, sheet, recipe)
-            view = _fit(cutter.picture, THUMBNAIL_PX)
-            return encode_quick(_cut_window(workshop, sheet, recipe, cutter, view))
-
-        found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
-        workshop.keep(workshop.disk, sheet.original, name, found)
-    workshop.small.put(name, found, len(found))
-    return found
-
-
-def proof_name(sheet: Sheet, recipe: Recipe, version: int) -> str:
-    """Return the name that a picture of a cut is kept under."""
-    return f"proof:{cut_name(sheet, recipe, version)}"
-
-
-def _proof_name(sheet: Sheet) -> str:
-    return proof_name(sheet, read_recipe_of(sheet), sheet.engine_version)
-
-
-def load_proof(workshop: Workshop, sheet: Sheet) -> bytes | None:
-    """Return the PNG that was kept of a sheet's cut when the engine of that time made it, if there is one."""
-    return workshop.proofs.get(_proof_name(sheet))
-
-
-def _make_proof(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> bytes:
-    cutter = load_cutter(workshop, sheet, recipe)
-    view = _fit(cutter.picture, PROOF_PX)
-    return encode_quick(_cut_window(workshop, sheet, recipe, cutter, view))
-
-
-def make_comparison(workshop: Workshop, sheet: Sheet) -> bytes:
-    """Return the present engine's cut as a PNG of the same size as a kept one."""
-    recipe = read_recipe_of(sheet)
-    name = f"comparison:{cut_name(sheet, recipe)}"
-    return workshop.executor.run(
-        name, Priority.THUMBNAIL, lambda: _make_proof(workshop, sheet, recipe)
-    )
-
-
-def keep_proof(workshop: Workshop, sheet: Sheet) -> None:
-    """Have a picture of a sheet's cut kept, to compare with once there is a newer engine."""
-    if is_of_older_engine(sheet) or load_proof(workshop, sheet) is not None:
-        return
-    recipe = read_recipe_of(sheet)
-    name = _proof_name(sheet)
-
-    def keep() -> None:
-        proof = _make_proof(workshop, sheet, recipe)
-        workshop.keep(workshop.proofs, sheet.original, name, proof)
-
-    workshop.executor.submit(name, Priority.KEEPING, keep)
 
 
 def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:

@@ -11,12 +11,15 @@ import numpy as np
 
 from tidymargin.core.base.average import Grid, average_down
 from tidymargin.core.base.picture import Picture, Region, whole
-from tidymargin.core.cut import Cutter, Decisions, cut_out
+from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.place import describe_place
+from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.narrows import find_narrows
+from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.walls import Guard
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.encode import encode_png
@@ -91,7 +94,7 @@ def _use(cutter: Cutter) -> None:
 
 def warm_kernels() -> None:
     """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it."""
-    decided = Decisions(
+    decided = ReachPlan(
         picks=(Pick(60, 60, is_figure=True), Pick(80, 80, tolerance=2.0)),
         guards=(Guard((20, 40, 60), 2.0),),
         fences=(((5, 5), (20, 30)),),
@@ -99,9 +102,9 @@ def warm_kernels() -> None:
         pinhole_px=4,
     )
     for number, picture in enumerate(_make_pictures()):
-        facts = measure_sheet(picture, nature="opaque")
+        facts = measure_sheet(picture, GroundPlan(nature="opaque"))
         _use(cut_out(picture, facts))
-        _use(cut_out(picture, facts, decided))
+        _use(cut_out(picture, facts, Plan(reach=decided)))
         if number == 0:
-            _use(cut_out(picture, measure_sheet(picture, nature="ink")))
+            _use(cut_out(picture, measure_sheet(picture, GroundPlan(nature="ink"))))
     drop_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]))

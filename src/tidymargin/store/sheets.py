@@ -3,7 +3,6 @@
 import json
 import time
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, TypeVar
 
@@ -13,89 +12,11 @@ from sqlalchemy.orm import Session
 from tidymargin.core.base.errors import NotFoundError, StaleHeadError
 from tidymargin.store.database import told, transaction
 from tidymargin.store.models import STEP_COLUMNS, DiscardRow, SheetRow, StateRow, StepRow
+from tidymargin.store.values import Bodies, NewSheet, NewState, Sheet, State
 
-Bodies = dict[str, str]
 T = TypeVar("T")
 
 _MOST_NAMED = 5000  # things that one query names; SQLite allows 32 766
-
-
-@dataclass(frozen=True, slots=True)
-class NewSheet:
-    """What is known of a picture when it is brought in."""
-
-    name: str
-    original: str
-    format_name: str
-    width: int
-    height: int
-    dots_per_inch: float | None
-    remarks: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class NewState:
-    """A state to add to a sheet's history.
-
-    Parameters
-    ----------
-    names, bodies : dict of str to str
-        Hash and JSON of each step, by step.
-    change : str
-        What made this state, as a key of the sentence catalogue.
-    resolved : dict
-        The values that `auto` stood for.
-    engine_version : int
-        Of the engine that resolved them.
-    """
-
-    names: dict[str, str]
-    bodies: Bodies
-    change: str
-    resolved: dict[str, Any]
-    engine_version: int
-
-
-@dataclass(frozen=True, slots=True)
-class State:
-    """One state of a sheet's history, with the recipe's steps as they stood.
-
-    `parent` is the state it was made from, None for the first; `redo` the one that redoing leads to.
-    """
-
-    id: int
-    parent: int | None
-    redo: int | None
-    change: str
-    bodies: Bodies
-    resolved: dict[str, Any]
-    engine_version: int
-    saved_at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class Sheet:
-    """A sheet at its present state.
-
-    `undo` and `redo` are the changes that undoing and redoing would take back and bring again.
-    """
-
-    id: int
-    name: str
-    original: str
-    format_name: str
-    width: int
-    height: int
-    dots_per_inch: float | None
-    remarks: tuple[str, ...]
-    created_at: datetime
-    head: int
-    bodies: Bodies
-    resolved: dict[str, Any]
-    engine_version: int
-    saved_at: datetime
-    undo: str | None
-    redo: str | None
 
 
 def _now() -> str:
@@ -127,6 +48,11 @@ def _in_batches(wanted: Iterable[T]) -> Iterator[list[T]]:
     left = list(dict.fromkeys(wanted))
     for first in range(0, len(left), _MOST_NAMED):
         yield left[first : first + _MOST_NAMED]
+
+
+def _names_of(state: Any) -> dict[str, str]:
+    """Return the hash that each step of a state is stored under."""
+    return {step: getattr(state, step) for step in STEP_COLUMNS}
 
 
 def _load_bodies(session: Session, states: list[Any]) -> list[Bodies]:
@@ -164,6 +90,7 @@ def _to_sheets(session: Session, rows: list[Any]) -> list[Sheet]:
             remarks=tuple(json.loads(row.remarks)),
             created_at=datetime.fromisoformat(row.created_at),
             head=head.id,
+            names=_names_of(head),
             bodies=bodies,
             resolved=json.loads(head.resolved),
             engine_version=head.engine_version,
@@ -274,6 +201,7 @@ class Sheets:
                     row.parent_id,
                     row.redo_id,
                     row.change,
+                    _names_of(row),
                     bodies,
                     json.loads(row.resolved),
                     row.engine_version,

@@ -2,7 +2,9 @@
 
 import hashlib
 import logging
+import re
 import secrets
+from functools import cache
 from pathlib import Path
 
 from flask import Flask, Response, current_app, jsonify, render_template, request
@@ -29,6 +31,10 @@ from tidymargin.services.workshop import Workshop
 from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
+from tidymargin.web.answers import OPENED_STEPS
+from tidymargin.web.context import the_workshop
+from tidymargin.web.pages import bench, pixels, trays
+from tidymargin.web.pages.steps import STEP_PAGES
 
 log = logging.getLogger(__name__)
 
@@ -36,26 +42,11 @@ _SECRET_BYTES = 32
 _FORM_BYTES = 2 * 1024 * 1024
 _FORM_PARTS = 1000
 _MOST_REQUEST_BYTES = MAX_FILE_BYTES + _FORM_BYTES
-IN_MEMORY_BYTES = 64 * 1024 * 1024
-"""A larger request is laid aside in a file while it is sent."""
-
+_PLACE = re.compile(r'id="said-(\w+)"')
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src 'self'; "
     "img-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
-_FIELDS_WITH_A_PLACE = {
-    "tolerance", "colour", "kind", "backdrop", "margin_px", "fences", "crumbs_px", "pinholes_px", "spill",
-    "area", "degrees",
-}  # fmt: skip
-
-
-_STEPS_WITH_A_PLACE = {"area", "ground", "reach", "colour", "proof", "export"}
-
-
-def the_workshop() -> Workshop:
-    """Return the data folder that this application serves."""
-    found: Workshop = current_app.extensions["workshop"]
-    return found
 
 
 def _load_secret(folder: Path) -> bytes:
@@ -88,14 +79,23 @@ def _wants_fragment() -> bool:
     return "HX-Request" in head and "HX-Boosted" not in head and "HX-History-Restore-Request" not in head  # fmt: skip
 
 
+@cache
+def _list_places() -> frozenset[str]:
+    """Return the fields that have a place of their own on the page, as the templates say."""
+    loader = current_app.jinja_env.loader
+    names = [n for n in current_app.jinja_env.list_templates() if n.startswith("bench/")]
+    sources = (loader.get_source(current_app.jinja_env, name)[0] for name in names if loader)
+    return frozenset(place for source in sources for place in _PLACE.findall(source))
+
+
 def _place_for(error: DomainError) -> str:
     """Return where on the page an error is said: in its sentence, in the open one, or above all."""
     for part in reversed((error.field or "").split(".")):
-        if part in _FIELDS_WITH_A_PLACE:
+        if part in _list_places():
             return f"#said-{part}"
     if isinstance(error, StaleHeadError):  # the ledger is loaded anew
         return "#messages"
-    is_change = request.method == "POST" and request.form.get("open") in _STEPS_WITH_A_PLACE
+    is_change = request.method == "POST" and request.form.get("open") in OPENED_STEPS
     return "#said-open" if is_change else "#messages"
 
 
@@ -191,8 +191,6 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
     hosts : tuple of str
         Host names answered to beside this machine's own.
     """
-    from tidymargin.web.pages import bench, pixels, trays
-
     app = Flask(__name__)
     app.config.update(
         SECRET_KEY=_load_secret(workshop.folder),
@@ -216,6 +214,6 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
     app.register_error_handler(HTTPException, _show_http_error)
     app.register_error_handler(Exception, _show_fault)
     app.after_request(_protect)
-    for area in (trays, bench, pixels):
-        app.register_blueprint(area.blueprint)
+    for page in (trays, bench, pixels, *STEP_PAGES):
+        app.register_blueprint(page.blueprint)
     return app

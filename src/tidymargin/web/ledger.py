@@ -1,28 +1,51 @@
 """What a sheet's ledger shows, gathered for its templates."""
 
+from tidymargin.core.base.errors import DomainError
 from tidymargin.services import finding, history
 from tidymargin.services.alternatives import find_meant_grounds
 from tidymargin.services.exporting import to_export_name
-from tidymargin.services.opening import (
-    area_of,
+from tidymargin.services.measuring import (
     is_measured,
-    is_of_older_engine,
     load_measured,
     measuring_failure,
     measuring_progress,
-    read_recipe_of,
 )
+from tidymargin.services.proofs import load_proof
 from tidymargin.services.reasons import explain_tolerance, find_reasons
-from tidymargin.services.viewing import load_proof
+from tidymargin.services.states import area_of, is_of_older_engine, read_recipe_of
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.sheets import Sheet
+from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
+from tidymargin.web.sentences.changes import describe_change, name_change
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
 from tidymargin.web.sentences.recipe import say_recipe
-from tidymargin.web.words import CHANGES, KINDS, NATURES, PREPARATIONS, STARTS, say_reason
+from tidymargin.web.words import KINDS, NATURES, PREPARATIONS, STARTS, say_reason
 
 _MOST_ROWS = 24
 _MOST_STATES = 300
+
+
+def _gather_history(workshop: Workshop, sheet: Sheet) -> dict[str, object]:
+    rows = history.list_history(workshop, sheet)
+    return {
+        "history": [
+            (row, say_reason(describe_change(row.state, row.before))) for row in rows[:_MOST_STATES]
+        ],
+        "earlier": max(0, len(rows) - _MOST_STATES),
+    }
+
+
+def gather_unreadable(workshop: Workshop, sheet: Sheet, error: DomainError) -> dict[str, object]:
+    """Return what the page is given of a sheet whose present state another version saved."""
+    return {
+        "sheet": sheet,
+        "error": error,
+        "open": "history",
+        "undo": name_change(sheet.undo),
+        "redo": name_change(sheet.redo),
+        "has_older": load_proof(workshop, sheet) is not None,
+        **_gather_history(workshop, sheet),
+    }
 
 
 def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, object]:
@@ -47,16 +70,14 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "to_decide": pockets.to_decide if pockets else 0,
         "measured": facts is not None,
         "narrows": (),
-        "undo": CHANGES.get(sheet.undo, sheet.undo) if sheet.undo else "",
-        "redo": CHANGES.get(sheet.redo, sheet.redo) if sheet.redo else "",
+        "undo": name_change(sheet.undo),
+        "redo": name_change(sheet.redo),
         "curve_size": (CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP),
         "tone": "pale",
         "area": area,
         "spot": (area.height // 2, area.width // 2),
     }
-    rows = history.list_history(workshop, sheet) if opened == "history" else []
-    values["history"] = [(row, say_reason(row.said)) for row in rows[:_MOST_STATES]]
-    values["earlier"] = max(0, len(rows) - _MOST_STATES)
+    values |= _gather_history(workshop, sheet) if opened == "history" else {}
     values["older"] = sheet.engine_version if is_of_older_engine(sheet) else 0
     values["has_older"] = values["older"] and load_proof(workshop, sheet) is not None
     if measured and facts and pockets:

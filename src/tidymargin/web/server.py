@@ -11,7 +11,8 @@ from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 from tidymargin.core.base.errors import StorageFullError
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.aside import FULL
-from tidymargin.web.app import IN_MEMORY_BYTES, create_app
+from tidymargin.web.app import create_app
+from tidymargin.web.context import IN_MEMORY_BYTES
 
 _MOST_REQUEST_BYTES = 600 * 1024 * 1024
 _MOST_CONNECTIONS = 300

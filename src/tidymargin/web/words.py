@@ -1,13 +1,16 @@
 """Words of the interface: the catalogue, names of things, and phrases that can be changed."""
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from flask import render_template
 from flask_babel import gettext as _gettext
 from flask_babel import ngettext as _ngettext
 from markupsafe import Markup, escape
 
+from tidymargin.formats.recipe import Recipe
 from tidymargin.services.reasons import PLACES, Reason, format_percent
 
 
@@ -26,40 +29,6 @@ def gettext_noop(text: str) -> str:
     return text
 
 
-CHANGES = {
-    "begin": gettext_noop("opening"),
-    "area": gettext_noop("work area"),
-    "tolerance": gettext_noop("tolerance"),
-    "preparation": gettext_noop("preparation"),
-    "ground_colour": gettext_noop("ground colour"),
-    "backdrop": gettext_noop("backdrop"),
-    "trim": gettext_noop("trim"),
-    "ground": gettext_noop("ground"),
-    "figure": gettext_noop("figure"),
-    "start": gettext_noop("start"),
-    "crumbs": gettext_noop("small pieces"),
-    "pick": gettext_noop("pick"),
-    "figure_pick": gettext_noop("figure pick"),
-    "unpick": gettext_noop("pick removed"),
-    "pocket_cleared": gettext_noop("pocket cleared"),
-    "pocket_kept": gettext_noop("pocket kept"),
-    "pockets_cleared": gettext_noop("all pockets cleared"),
-    "pockets_kept": gettext_noop("all pockets kept"),
-    "alike_cleared": gettext_noop("pockets that are alike cleared"),
-    "alike_kept": gettext_noop("pockets that are alike kept"),
-    "guard": gettext_noop("guard"),
-    "unguard": gettext_noop("guard removed"),
-    "drop": gettext_noop("drop"),
-    "undrop": gettext_noop("dropped brought back"),
-    "spill": gettext_noop("spill"),
-    "ink_dropped": gettext_noop("ink dropped"),
-    "ink_kept": gettext_noop("ink brought back"),
-    "fence": gettext_noop("fence"),
-    "unfence": gettext_noop("fence removed"),
-    "engine": gettext_noop("present engine"),
-}
-"""What made a state, in words: “Undo tolerance”."""
-
 STATES = {
     "measured": "◇",
     "yours": "◆",
@@ -73,6 +42,17 @@ _STOPPED = re.compile(
     r'(?<!class="held">)((?:<svg class="swatch"[^>]*><rect[^>]*/></svg>&nbsp;)?'
     r'<button class="phrase[^>]*>[^<]*</button>[,.;:])'
 )
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What a change is called, as in “Undo tolerance”, and the sentence that says it in the history.
+
+    The sentence is a text, or is made of the recipes before and after and the values that `auto` stood for.
+    """
+
+    undo: str
+    said: str | Callable[[Recipe, Recipe, dict[str, Any]], Reason]
 
 
 @dataclass(frozen=True, slots=True)

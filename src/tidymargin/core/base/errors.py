@@ -37,6 +37,10 @@ class BadRecipeError(DomainError):
     """A recipe's JSON does not follow its schema."""
 
 
+class UnreadableStepError(BadRecipeError):
+    """A step of a recipe was saved by another version, which is not known."""
+
+
 class NoGroundError(DomainError):
     """The picture's border shows no ground of the kind asked for."""
 

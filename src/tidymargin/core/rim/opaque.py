@@ -141,6 +141,8 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
 
     `doubt_out` is the variance that coding gives a share. `inside_px` is an uncleared pixel's distance to the nearest cleared one (0 on cleared pixels),
     `outside_px` the other way round.
+
+    One kernel: each way of finding a colour begins where the one before it has failed, with all that it has found.
     """
     height, columns = inside_px.shape
     limit = width + 0.5

@@ -1,5 +1,6 @@
 """What a whole picture says about its rims: width, coding noise, even colours."""
 
+from dataclasses import dataclass, field
 from itertools import combinations
 
 import numpy as np
@@ -50,6 +51,8 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
     4 px outside, in tenths of an 8-bit level, and `scatter` those nearer by, in thousandths of the
     outline's own luma contrast; `mixed` counts the sum of a (1 - a) across outlines of strong luma, in
     hundredths, which is a sixth of the width of an edge that rises evenly.
+
+    One kernel: every count is taken on the same walk, of which no more is kept than the step it is at.
     """
     height, width = levels.shape
     walks = 0
@@ -263,6 +266,47 @@ def _find_most_lean(palette: NDArray[np.float32], ground: NDArray[np.float64]) -
     return max([0.0, *map(float, leans)]) + _LEAN_SLACK
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _EdgeCounts:
+    """What walks across edges are counted by: how long they are, and what is seen on the way."""
+
+    lengths: NDArray[np.int64] = field(
+        default_factory=lambda: np.zeros(_LONGEST_WALK + 1, np.int64)
+    )
+    misfit: NDArray[np.int64] = field(default_factory=lambda: np.zeros(100, np.int64))
+    haze: NDArray[np.int64] = field(default_factory=lambda: np.zeros(100, np.int64))
+    scatter: NDArray[np.int64] = field(default_factory=lambda: np.zeros(200, np.int64))
+    mixed: NDArray[np.int64] = field(default_factory=lambda: np.zeros(200, np.int64))
+
+
+def _walk_edges(
+    picture: Picture,
+    ground: Ground,
+    levels: NDArray[np.uint8],
+    tolerance_step: int,
+    edges: _EdgeCounts,
+) -> None:
+    """Walk across edges all over the picture, as many as tell enough."""
+    everywhere = whole(picture.height, picture.width)
+    # in an order by which the first of many tiles are from all over the picture
+    tiles = sorted(enumerate(everywhere.tiles(_TILE_PX)), key=lambda tile: tile[0] * _GOLDEN % 1)
+    walks = 0
+    for _, tile in tiles:
+        outer = tile.grown(_LONGEST_WALK + 3, everywhere)
+        near = np.ascontiguousarray(levels[outer.slices])
+        if near.min() > tolerance_step or near.max() <= tolerance_step:
+            continue
+        inner = tile.seen_from(outer)
+        walks += _walk_edges_kernel(
+            np.ascontiguousarray(picture.rgb[outer.slices]), ground.over(outer), near,
+            inner.top, inner.left, inner.bottom, inner.right, tolerance_step,
+            _MOST_WALKS - walks, edges.lengths, edges.misfit, edges.haze, edges.scatter,
+            edges.mixed,
+        )  # fmt: skip
+        if walks >= _MOST_WALKS:
+            break
+
+
 def measure_rim(
     picture: Picture,
     ground: Ground,
@@ -290,33 +334,9 @@ def measure_rim(
     RimFacts
         With a width of 1 and no noise where the picture has no outline to measure.
     """
-    lengths = np.zeros(_LONGEST_WALK + 1, np.int64)
-    misfit, haze = np.zeros((2, 100), np.int64)
-    scatter, mixed = np.zeros((2, 200), np.int64)
+    edges = _EdgeCounts()
     counts = np.zeros((2, 32768), np.int64)
     sums = np.zeros((2, 32768, 3))
-
-    def walk_edges() -> None:
-        everywhere = whole(picture.height, picture.width)
-        # in an order by which the first of many tiles are from all over the picture
-        tiles = sorted(
-            enumerate(everywhere.tiles(_TILE_PX)), key=lambda tile: tile[0] * _GOLDEN % 1
-        )
-        walks = 0
-        for _, tile in tiles:
-            outer = tile.grown(_LONGEST_WALK + 3, everywhere)
-            near = np.ascontiguousarray(levels[outer.slices])
-            if near.min() > tolerance_step or near.max() <= tolerance_step:
-                continue
-            inner = tile.seen_from(outer)
-            walks += _walk_edges_kernel(
-                np.ascontiguousarray(picture.rgb[outer.slices]), ground.over(outer), near,
-                inner.top, inner.left, inner.bottom, inner.right, tolerance_step,
-                _MOST_WALKS - walks, lengths, misfit, haze, scatter, mixed,
-            )  # fmt: skip
-            if walks >= _MOST_WALKS:
-                break
-
     every = max(1, round(picture.area_px / _PALETTE_PX))
 
     def sum_colours() -> None:
@@ -324,9 +344,10 @@ def measure_rim(
             picture.rgb, difference.steps, levels, tolerance_step, _EVEN, every, counts, sums
         )
 
-    run_together(walk_edges, sum_colours)
-    width_px = int(np.clip((_quantile(lengths, 0.6) or 2) - 1, 1, MAX_WIDTH_PX))
-    grain = max(0.5, _TO_DEVIATION * _quantile(haze, 0.5) / 10)
+    run_together(lambda: _walk_edges(picture, ground, levels, tolerance_step, edges), sum_colours)
+    misfit, mixed = edges.misfit, edges.mixed
+    width_px = int(np.clip((_quantile(edges.lengths, 0.6) or 2) - 1, 1, MAX_WIDTH_PX))
+    grain = max(0.5, _TO_DEVIATION * _quantile(edges.haze, 0.5) / 10)
     lossy = grain > 0.5 or difference.ringing > 0
     if lossy:
         grain = max(grain, _LEAST_LOSSY_GRAIN)
@@ -352,7 +373,9 @@ def measure_rim(
         stain_px=width_px + _STAIN_PX if lossy else width_px,
         grain=grain,
         chroma_blur=blur,
-        luma_ringing=max(0.03, _TO_DEVIATION * _quantile(scatter, 0.5) / 1000) if lossy else 0.0,
+        luma_ringing=max(0.03, _TO_DEVIATION * _quantile(edges.scatter, 0.5) / 1000)
+        if lossy
+        else 0.0,
         palette_rgb=palette,
         carried_rgb=(red, green, blue),
         softness_px=softness_px,

@@ -21,6 +21,7 @@ from tidymargin.core.rim.corners import CORNERS_HALO_PX, DEEPER_PX, reach_into_c
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.inked import solve_ink_kernel
 from tidymargin.core.rim.opaque import LOSSLESS_HALO_PX, LOSSY_HALO_PX, solve_opaque_kernel
+from tidymargin.core.rim.plan import RimPlan, TintPlan
 from tidymargin.core.rim.steady import STEADY_PX, steady_share
 from tidymargin.core.screen.gaps import GAPS_HALO_PX, find_gaps
 from tidymargin.core.screen.spill import DEPTH_PX, HOLD_PX, hold_lean_kernel
@@ -31,8 +32,6 @@ CARRY_PX = 8
 _MOST_UNEVEN = 5.0
 _SOFT_PX = 3  # beyond a stain's depth, how far into a figure of one colour a soft edge may go
 _SURE_PX = 1  # how far around a place its evenness is looked at
-
-Inks = tuple[tuple[int, int, int], ...]
 
 
 def _fill_gaps(facts: RimFacts, part: Part) -> None:
@@ -129,7 +128,9 @@ def _compose(facts: RimFacts, part: Part) -> None:
     )
 
 
-def _choose_kept(inks: NDArray[np.float32], dropped_inks: Inks) -> NDArray[np.bool_]:
+def _choose_kept(
+    inks: NDArray[np.float32], dropped_inks: tuple[tuple[int, int, int], ...]
+) -> NDArray[np.bool_]:
     """Return which inks stay; each that goes means the measured ink nearest to it."""
     kept = np.ones(len(inks), np.bool_)
     for rgb_srgb in dropped_inks:
@@ -138,7 +139,9 @@ def _choose_kept(inks: NDArray[np.float32], dropped_inks: Inks) -> NDArray[np.bo
     return kept
 
 
-def _list_ink_stages(facts: RimFacts, inks: NDArray[np.float32], dropped_inks: Inks) -> list[Stage]:
+def _list_ink_stages(
+    facts: RimFacts, inks: NDArray[np.float32], dropped_inks: tuple[tuple[int, int, int], ...]
+) -> list[Stage]:
     """Return the stages of a figure that is as solid as it differs: all of it, or where it is not deep."""
     reach_px = facts.width_px + 2
     if facts.one_rgb is not None:
@@ -174,7 +177,7 @@ def _list_opaque_stages(facts: RimFacts, spill_amount: float) -> list[Stage]:
 
 
 def list_stages(
-    facts: RimFacts, spill_amount: float = 1.0, dropped_inks: Inks = ()
+    facts: RimFacts, rim: RimPlan = RimPlan(), tint: TintPlan = TintPlan()
 ) -> tuple[Stage, ...]:
     """Return what is done to every part of a cut, in order.
 
@@ -182,19 +185,17 @@ def list_stages(
     ----------
     facts : RimFacts
         Measured on the whole picture.
-    spill_amount : float
-        How much of the measured spill is taken off, 0 to 2.
-    dropped_inks : tuple of (red, green, blue)
-        Inks that go; each means the measured ink nearest to it.
+    rim, tint :
+        What was decided.
     """
     gaps = Stage("gaps", partial(_fill_gaps, facts), GAPS_HALO_PX)
     first = [gaps] if facts.is_screen else []
     if facts.one_rgb is not None:
         solving = _list_ink_stages(facts, facts.one_rgb, ())
     elif facts.ink_rgb is not None:
-        solving = _list_ink_stages(facts, facts.ink_rgb, dropped_inks)
+        solving = _list_ink_stages(facts, facts.ink_rgb, tint.dropped_inks)
     else:
-        solving = _list_opaque_stages(facts, spill_amount)
+        solving = _list_opaque_stages(facts, tint.spill)
     return (*first, *solving, Stage("compose", partial(_compose, facts), CARRY_PX))
 
 

@@ -8,13 +8,15 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import StoppedError
 from tidymargin.core.base.picture import Region
-from tidymargin.services import alternatives, viewing
+from tidymargin.services import alternatives, proofs, viewing
+from tidymargin.services.cutting import load_tolerance
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
-from tidymargin.services.opening import area_of, load_measured, load_tolerance
-from tidymargin.services.viewing import View
-from tidymargin.store.sheets import Sheet
-from tidymargin.web.app import the_workshop
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import area_of
+from tidymargin.services.windows import View
+from tidymargin.store.values import Sheet
+from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.reach import say_place
 
@@ -102,7 +104,7 @@ def show_takes(sheet_id: int) -> Response:
 def show_thumbnail(sheet_id: int) -> Response:
     """Send a small picture of the cut."""
     sheet = the_workshop().sheets.load(sheet_id)
-    response = Response(viewing.make_thumbnail(the_workshop(), sheet), mimetype="image/png")
+    response = Response(proofs.make_thumbnail(the_workshop(), sheet), mimetype="image/png")
     # not for ever: one that was spoilt on its way is mended by loading the page again
     response.headers["Cache-Control"] = "private, max-age=86400"
     return response
@@ -111,7 +113,7 @@ def show_thumbnail(sheet_id: int) -> Response:
 @blueprint.get("/older.png")
 def show_older(sheet_id: int) -> Response:
     """Send what was kept of the cut that an older engine made."""
-    kept = viewing.load_proof(the_workshop(), the_workshop().sheets.load(sheet_id))
+    kept = proofs.load_proof(the_workshop(), the_workshop().sheets.load(sheet_id))
     if kept is None:
         abort(404)
     return Response(kept, mimetype="image/png")
@@ -121,7 +123,7 @@ def show_older(sheet_id: int) -> Response:
 def show_newer(sheet_id: int) -> Response:
     """Send the cut of the present engine, as large as what was kept of the older one's."""
     sheet = the_workshop().sheets.load(sheet_id)
-    return Response(viewing.make_comparison(the_workshop(), sheet), mimetype="image/png")
+    return Response(proofs.make_comparison(the_workshop(), sheet), mimetype="image/png")
 
 
 @blueprint.get("/alternatives/<any(opaque, ink, flat, paper, screen, checker):name>.png")

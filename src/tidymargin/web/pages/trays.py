@@ -12,9 +12,9 @@ from tidymargin.core.base.errors import BadImageError, DomainError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
-from tidymargin.services.opening import add_sheet, to_shown_name
-from tidymargin.store.sheets import Sheet
-from tidymargin.web.app import IN_MEMORY_BYTES, the_workshop
+from tidymargin.services.bringing import add_sheet, to_shown_name
+from tidymargin.store.values import Sheet
+from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.trays import say_aside, say_bin, say_brought, say_disk, say_trays
 from tidymargin.web.words import gettext

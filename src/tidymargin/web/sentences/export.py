@@ -1,12 +1,17 @@
 """The sentence of export: what goes into the file."""
 
+from typing import Any
+
 from tidymargin.core.base.area import Area
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services.reasons import Reason
 from tidymargin.web.words import (
     STATES,
+    Change,
     StepView,
     fill,
     gettext,
+    gettext_noop,
     phrase,
 )
 
@@ -27,3 +32,15 @@ def say_export(recipe: Recipe, area: Area) -> StepView:
         height=str(area.height),
     )
     return StepView("export", "", "", said)
+
+
+def _say_trim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    if not after.export.trim:
+        return Reason("The whole sheet is exported")
+    return Reason("Trimmed, with a margin of %(px)s px", {"px": str(after.export.margin_px)})
+
+
+CHANGES = {
+    "trim": Change(gettext_noop("trim"), _say_trim),
+}
+"""What may be changed here, in words."""

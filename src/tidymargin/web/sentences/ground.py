@@ -1,5 +1,7 @@
 """The sentence of the ground: what lies behind, what the figure is, and where work is done."""
 
+from typing import Any
+
 from markupsafe import Markup
 
 from tidymargin.core.base.area import Area
@@ -9,15 +11,17 @@ from tidymargin.core.ground.flats import FlatsGround
 from tidymargin.core.ground.kinds import Ground
 from tidymargin.core.ground.surface import SurfaceGround
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import format_percent
+from tidymargin.services.reasons import Reason, format_percent
 from tidymargin.web.words import (
     KINDS,
     NATURES,
     PREPARATIONS,
     STATES,
+    Change,
     StepView,
     fill,
     gettext,
+    gettext_noop,
     name_colour,
     phrase,
 )
@@ -122,3 +126,45 @@ def say_departures(recipe: Recipe, ground: StepView) -> StepView:
         return ground
     sentence = Markup(" ").join((ground.sentence, *added))
     return StepView(ground.key, "yours", STATES["yours"], sentence)
+
+
+def _say_area(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    if after.ground.area == "auto":
+        return Reason("The whole picture is the work area")
+    corner = after.ground.area[0]
+    place = {"x": f"{corner[0]:.0f}", "y": f"{corner[1]:.0f}"}
+    return Reason("Work area from %(x)s, %(y)s", place)
+
+
+def _say_ground(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reason:
+    kind = str(resolved.get("ground", after.ground.kind))
+    words = {"checker": "printed-in pattern"}.get(kind, kind)
+    if after.ground.kind == "auto":
+        return Reason("Ground detected again: %(kind)s", {"kind": words}, ("kind",))
+    return Reason("Ground: %(kind)s", {"kind": words}, ("kind",))
+
+
+def _say_ground_colour(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    if len(after.ground.also) > len(before.ground.also):
+        return Reason("Ground colour %(code)s added", {"code": after.ground.also[-1].upper()})
+    if len(after.ground.also) < len(before.ground.also):
+        gone = next(code for code in before.ground.also if code not in after.ground.also)
+        return Reason("Ground colour %(code)s removed", {"code": gone.upper()})
+    if after.ground.colour == "auto":
+        return Reason("Ground colour measured again")
+    return Reason("Ground colour %(code)s", {"code": after.ground.colour.upper()})
+
+
+def _say_figure(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reason:
+    nature = str(resolved.get("figure", after.ground.figure))
+    return Reason("The figure is %(nature)s", {"nature": nature}, ("nature",))
+
+
+CHANGES = {
+    "area": Change(gettext_noop("work area"), _say_area),
+    "ground": Change(gettext_noop("ground"), _say_ground),
+    "ground_colour": Change(gettext_noop("ground colour"), _say_ground_colour),
+    "figure": Change(gettext_noop("figure"), _say_figure),
+    "preparation": Change(gettext_noop("preparation"), "What is done for the key only"),
+}
+"""What may be changed here, in words."""

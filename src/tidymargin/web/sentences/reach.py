@@ -1,6 +1,8 @@
 """The sentence of reach, and what stands in it: pockets, gaps, dust, and what a click would do."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from markupsafe import Markup
 
@@ -10,10 +12,13 @@ from tidymargin.core.reach.narrows import Narrow
 from tidymargin.core.reach.pockets import Pocket, Pockets
 from tidymargin.core.suggest.dust import Specks
 from tidymargin.core.suggest.strays import StrayGroup
-from tidymargin.formats.recipe import ReachStep, Recipe
+from tidymargin.formats.recipe import Recipe
+from tidymargin.formats.steps import ReachStep
+from tidymargin.services.reasons import Reason
 from tidymargin.web.words import (
     STARTS,
     STATES,
+    Change,
     StepView,
     fill,
     format_share,
@@ -194,3 +199,81 @@ def _say_meaning(place: Place) -> dict[str, object]:
                 "goes at %(tolerance)s, takes %(share)s", tolerance=f"{place.goes_at}", share=takes
             )
             return {"verb": gettext("Clear from here"), "detail": detail, "acts": True}
+
+
+def _numbers(**values: float) -> dict[str, str]:
+    return {name: f"{value:.1f}" for name, value in values.items()}
+
+
+def _say_tolerance(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reason:
+    measured = resolved.get("measured", resolved.get("tolerance", 0.0))
+    was, now = (
+        measured if recipe.reach.tolerance == "auto" else float(recipe.reach.tolerance)
+        for recipe in (before, after)
+    )
+    if after.reach.tolerance == "auto":
+        return Reason("Tolerance %(was)s back to the measured %(now)s", _numbers(was=was, now=now))
+    return Reason("Tolerance %(was)s to %(now)s", _numbers(was=was, now=now))
+
+
+def _say_small(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    crumbs = after.reach.crumbs_px
+    slots = {
+        "crumbs": "5" if crumbs == "auto" else str(crumbs),
+        "pinholes": str(after.reach.pinholes_px),
+    }
+    return Reason("Crumbs under %(crumbs)s px, pinholes under %(pinholes)s px", slots)
+
+
+def _say_last(text: str, things: str) -> Callable[..., Reason]:
+    """Return what says the place of the last of several things, such as picks."""
+
+    def say(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+        last = getattr(after.reach, things)[-1]
+        return Reason(text, {"x": f"{last.x:.0f}", "y": f"{last.y:.0f}"})
+
+    return say
+
+
+def _say_guard(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    changed = [g for g in after.reach.guards if g not in before.reach.guards][-1]
+    slots = {"code": changed.colour, "within": f"{changed.tolerance:.1f}"}
+    return Reason("Guard %(code)s within %(within)s", slots)
+
+
+def _say_drops(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    count = len(after.reach.drops) - len(before.reach.drops)
+    return Reason("%(n)s solid things dropped", {"n": str(count)})
+
+
+CHANGES = {
+    "tolerance": Change(gettext_noop("tolerance"), _say_tolerance),
+    "start": Change(gettext_noop("start"), "Where clearing starts"),
+    "crumbs": Change(gettext_noop("small pieces"), _say_small),
+    "pick": Change(gettext_noop("pick"), _say_last("Pick at %(x)s, %(y)s", "picks")),
+    "figure_pick": Change(
+        gettext_noop("figure pick"), _say_last("Figure pick at %(x)s, %(y)s", "picks")
+    ),
+    "unpick": Change(gettext_noop("pick removed"), "Pick removed"),
+    "pocket_cleared": Change(
+        gettext_noop("pocket cleared"), _say_last("Pocket at %(x)s, %(y)s cleared", "pockets")
+    ),
+    "pocket_kept": Change(
+        gettext_noop("pocket kept"), _say_last("Pocket at %(x)s, %(y)s kept", "pockets")
+    ),
+    "pockets_cleared": Change(gettext_noop("all pockets cleared"), "All pockets cleared"),
+    "pockets_kept": Change(gettext_noop("all pockets kept"), "All pockets kept"),
+    "alike_cleared": Change(
+        gettext_noop("pockets that are alike cleared"), "Pockets that are alike cleared"
+    ),
+    "alike_kept": Change(
+        gettext_noop("pockets that are alike kept"), "Pockets that are alike kept"
+    ),
+    "guard": Change(gettext_noop("guard"), _say_guard),
+    "unguard": Change(gettext_noop("guard removed"), "Guard removed"),
+    "drop": Change(gettext_noop("drop"), _say_drops),
+    "undrop": Change(gettext_noop("dropped brought back"), "Dropped things brought back"),
+    "fence": Change(gettext_noop("fence"), "Fence drawn"),
+    "unfence": Change(gettext_noop("fence removed"), "Fence removed"),
+}
+"""What may be changed here, in words."""

@@ -1,0 +1,23 @@
+"""Everything that was decided of a cut, a plan a step."""
+
+from dataclasses import dataclass
+
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.reach.plan import ReachPlan
+from tidymargin.core.rim.plan import RimPlan, TintPlan
+
+
+@dataclass(frozen=True, slots=True)
+class MarksPlan:
+    """Step 3; no marks can be made yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """The steps that a cut depends on, in order; the defaults are nobody's decisions."""
+
+    ground: GroundPlan = GroundPlan()
+    reach: ReachPlan = ReachPlan()
+    marks: MarksPlan = MarksPlan()
+    rim: RimPlan = RimPlan()
+    tint: TintPlan = TintPlan()

@@ -1,0 +1,368 @@
+"""The seven steps of a recipe, frozen, as plain JSON both ways.
+
+A step is known by the hash of the text that it was stored as, whatever fields it has got since. Where fields change
+their meaning or go, its `VERSION` is raised, and `UPGRADES` has a small function that brings the JSON of the version
+before to it.
+"""
+
+import hashlib
+import json
+import re
+from collections.abc import Callable
+from typing import Annotated, Any, ClassVar, Literal, Self
+
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    PrivateAttr,
+    SerializerFunctionWrapHandler,
+    ValidationError,
+    ValidationInfo,
+    model_serializer,
+    model_validator,
+)
+from pydantic_core import PydanticCustomError, core_schema
+
+from tidymargin.core.base.area import Area
+from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.core.ground.kinds import from_hex
+from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.ground.prepare import Preparation
+from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
+from tidymargin.core.reach.plan import ReachPlan
+from tidymargin.core.reach.pockets import PocketChoice
+from tidymargin.core.reach.walls import Guard
+from tidymargin.core.rim.plan import TintPlan
+
+WRITTEN = {"written": True}
+"""The context in which JSON is read that was written some time ago: what has no version is of the first."""
+
+_STORED = {**WRITTEN, "stored": True}
+_OTHER_VERSION = "It was saved by another version of Tidy Margin; use that one for it."
+
+
+class AtMost:
+    """Bounds a list where it comes in; what was stored before there were bounds is still read, and may get shorter.
+
+    Parameters
+    ----------
+    count : int
+        Things that the list may have.
+    """
+
+    def __init__(self, count: int) -> None:
+        self.count = count
+
+    def _check(self, value: tuple[Any, ...], info: ValidationInfo) -> tuple[Any, ...]:
+        context = info.context or {}
+        if len(value) <= self.count or context.get("stored"):
+            return value
+        before = getattr(context.get("before"), info.field_name or "", ())
+        if len(value) <= len(before) or value in before:
+            return value
+        raise PydanticCustomError(
+            "too_many",
+            "should have at most {most} entries, got {got}",
+            {"most": self.count, "got": len(value)},
+        )
+
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> core_schema.CoreSchema:
+        """Look at the length once the list itself is read."""
+        return core_schema.with_info_after_validator_function(self._check, handler(source))
+
+    def __get_pydantic_json_schema__(
+        self, schema: core_schema.CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
+        """Say the bound in the schema."""
+        return {**handler(schema), "maxItems": self.count}
+
+
+Auto = Literal["auto"]
+Tolerance = Annotated[float, Field(ge=0, le=HIGHEST_TOLERANCE, allow_inf_nan=False)]
+Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
+Place = Annotated[int | float, Field(ge=0, le=1_000_000, allow_inf_nan=False)]
+"""A pixel's index along one side of the whole picture; broken where the work area was resampled."""
+Edge = Annotated[float, Field(ge=-1_000_000, le=1_000_000, allow_inf_nan=False)]
+Corners = tuple[tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge]]
+
+
+MOST_FENCE_PLACES = 1000
+Fence = Annotated[tuple[tuple[Place, Place], ...], AtMost(MOST_FENCE_PLACES)]
+
+
+class Step(BaseModel):
+    """One of the seven steps; unknown fields are refused."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    VERSION: ClassVar[int] = 1
+    UPGRADES: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {}
+    """By version, what makes the JSON of the next one of it; both without the version itself."""
+
+    _stored: str = PrivateAttr("")
+
+    @classmethod
+    def read(cls, text: str) -> Self:
+        """Return a step as it was stored; it keeps the name that it was stored under.
+
+        Raises
+        ------
+        UnreadableStepError
+            It is of a newer version, or holds what no version has had.
+        """
+        try:
+            step = cls.model_validate_json(text, context=_STORED)
+        except ValidationError as error:
+            raise UnreadableStepError(
+                f"The step “{cls.title()}” of this state holds what this Tidy Margin cannot read.",
+                hint=_OTHER_VERSION,
+            ) from error
+        step._stored = text
+        return step
+
+    @classmethod
+    def title(cls) -> str:
+        """Return what the step is called in a sentence."""
+        return re.sub("(?<!^)(?=[A-Z])", " ", cls.__name__.removesuffix("Step")).lower()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bring_up(cls, body: Any, info: ValidationInfo) -> Any:
+        """Bring what an older version wrote to the present one."""
+        if not isinstance(body, dict):
+            return body
+        body = dict(body)
+        version = body.pop("version", 1 if (info.context or {}).get("written") else cls.VERSION)
+        if version not in range(1, cls.VERSION + 1):
+            raise UnreadableStepError(
+                f"The step “{cls.title()}” is of version {version!s:.20}; this Tidy Margin reads up to {cls.VERSION}.",
+                hint=_OTHER_VERSION,
+            )
+        for older in range(version, cls.VERSION):
+            body = cls.UPGRADES[older](body)
+        return body
+
+    @model_serializer(mode="wrap")
+    def _with_version(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        body: dict[str, Any] = handler(self)
+        return body if self.VERSION == 1 else {"version": self.VERSION, **body}
+
+    def __eq__(self, other: object) -> bool:
+        """Whether the same was decided, however it was stored."""
+        return type(self) is type(other) and self.__dict__ == other.__dict__
+
+    def __hash__(self) -> int:
+        """Return a hash of what was decided."""
+        return hash((type(self), *self.__dict__.values()))
+
+    def to_json(self) -> str:
+        """Return the step as it was stored, or else as canonical JSON: keys sorted, no spaces."""
+        return self._stored or json.dumps(
+            self.model_dump(mode="json"), sort_keys=True, separators=(",", ":")
+        )
+
+    @property
+    def name(self) -> str:
+        """The hash that the step is stored under."""
+        return name_of_step(self.to_json())
+
+
+def name_of_step(text: str) -> str:
+    """Return the hash that a step's text is stored under."""
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+class GroundStep(Step):
+    """What lies behind, and the figure's nature."""
+
+    area: Auto | Corners = Field(
+        "auto",
+        description="The work area's corners [x, y] at pixel edges: those that become upper left, upper "
+        "right, lower right and lower left; auto: the whole picture",
+    )
+    kind: Literal["auto", "flat", "paper", "screen", "checker"] = "auto"
+    colour: Auto | Colour = Field("auto", description="The flat ground's colour, #RRGGBB")
+    also: tuple[Colour, ...] = Field(
+        (), max_length=6, description="Further flat colours of the ground, #RRGGBB"
+    )
+    figure: Literal["auto", "opaque", "ink"] = "auto"
+    preparations: Annotated[tuple[Preparation, ...], AtMost(8)] = Field(
+        (), description="What is done for the key only, and never to exported colours"
+    )
+
+    def to_plan(self) -> GroundPlan:
+        """Return the step as the core takes it."""
+        return GroundPlan(
+            self.kind,
+            None if self.colour == "auto" else from_hex(self.colour),
+            tuple(from_hex(code) for code in self.also),
+            self.figure,
+            self.preparations,
+        )
+
+
+class PickEntry(BaseModel):
+    """A point marked as ground or as figure, in pixels of the whole picture from its upper left."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Place
+    y: Place
+    marks: Literal["ground", "figure"] = "ground"
+    tolerance: Auto | Tolerance = Field("auto", description="auto: the sheet's own tolerance")
+
+    def to_pick(self, row: int, col: int) -> Pick:
+        """Return the pick as the core takes it, at its place in the work area."""
+        own = None if self.tolerance == "auto" else float(self.tolerance)
+        return Pick(row, col, self.marks == "figure", own)
+
+
+class PocketEntry(BaseModel):
+    """What was decided of the pocket at a place."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Place
+    y: Place
+    verdict: Literal["clear", "keep"]
+    also: tuple[tuple[Place, Place], ...] = Field(
+        (), max_length=16, description="Further places [x, y] of that pocket, for when it splits"
+    )
+
+    def to_choice(self, row: int, col: int, area: Area) -> PocketChoice:
+        """Return the decision as the core takes it, at its places in the work area."""
+        also = (_locate(x, y, area, "pockets") for x, y in self.also)
+        return PocketChoice(row, col, self.verdict, tuple(at for at in also if at))
+
+
+class GuardEntry(BaseModel):
+    """A colour that is never cleared, and the difference from it that is guarded."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    colour: Colour
+    tolerance: Tolerance = 6.0
+    x: Place | None = Field(
+        None, description="Where on the picture the colour was taken, if it was"
+    )
+    y: Place | None = None
+
+
+class ReachStep(Step):
+    """Where clearing starts and how far it goes."""
+
+    start: Literal["outside", "picks", "everywhere"] = "outside"
+    tolerance: Auto | Tolerance = "auto"
+    picks: Annotated[tuple[PickEntry, ...], AtMost(1000)] = ()
+    pockets: Annotated[tuple[PocketEntry, ...], AtMost(20_000)] = ()
+    guards: Annotated[tuple[GuardEntry, ...], AtMost(100)] = ()
+    fences: Annotated[tuple[Fence, ...], AtMost(100)] = Field(
+        (), description="Lines through places [x, y] that clearing cannot cross"
+    )
+    crumbs_px: Auto | Annotated[int, Field(ge=0, le=100_000)] = Field(
+        "auto", description="Standing pieces smaller than this are dropped; auto: by the grain"
+    )
+    pinholes_px: Annotated[int, Field(ge=0, le=100_000)] = 0
+    drops: Annotated[tuple[tuple[Place, Place], ...], AtMost(20_000)] = Field(
+        (), description="Places [x, y] of solid pieces that are not wanted"
+    )
+
+    def to_plan(self, area: Area) -> ReachPlan:
+        """Return the step as the core takes it.
+
+        Places are given in the work area; what lies in the picture but beyond the area rests.
+        """
+        picks = ((_locate(p.x, p.y, area, "picks"), p) for p in self.picks)
+        pockets = ((_locate(p.x, p.y, area, "pockets"), p) for p in self.pockets)
+        drops = (_locate(x, y, area, "drops") for x, y in self.drops)
+        return ReachPlan(
+            start=self.start,
+            tolerance=None if self.tolerance == "auto" else float(self.tolerance),
+            picks=tuple(entry.to_pick(*at) for at, entry in picks if at),
+            choices=tuple(entry.to_choice(*at, area) for at, entry in pockets if at),
+            guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
+            fences=tuple(
+                tuple(_to_row_col(x, y, area, "fences") for x, y in fence) for fence in self.fences
+            ),
+            crumb_px=None if self.crumbs_px == "auto" else int(self.crumbs_px),
+            pinhole_px=self.pinholes_px,
+            drops=tuple(at for at in drops if at),
+        )
+
+    @property
+    def walls(self) -> str:
+        """What levels depend on, as JSON; everything of this step but tolerance, pockets and crumbs."""
+        own = {"start", "picks", "guards", "fences"}
+        return self.model_dump_json(include=own)
+
+
+def _to_row_col(x: float, y: float, area: Area, field: str) -> tuple[int, int]:
+    if not (x <= area.picture_width - 0.5 and y <= area.picture_height - 0.5):
+        raise BadParameterError(
+            f"Expected a place inside {area.picture_width} × {area.picture_height} px, got {x:g},{y:g}.",
+            field=field,
+        )
+    col, row = area.to_area(x, y)
+    return round(row), round(col)
+
+
+def _locate(x: float, y: float, area: Area, field: str) -> tuple[int, int] | None:
+    row, col = _to_row_col(x, y, area, field)
+    return (row, col) if area.holds(col, row) else None
+
+
+class ByHandStep(Step):
+    """Marks; none can be made yet."""
+
+
+class RimStep(Step):
+    """How the rim is solved; nothing to decide yet."""
+
+
+class ColourStep(Step):
+    """Colours of the figure."""
+
+    spill: Auto | Annotated[float, Field(ge=0, le=2, allow_inf_nan=False)] = Field(
+        "auto", description="How much of a screen's measured light is taken off; auto: all of it"
+    )
+
+    dropped_inks: Annotated[tuple[Colour, ...], AtMost(64)] = Field(
+        (), description="Inks that are not kept; each means the measured ink nearest to it"
+    )
+
+    def to_plan(self) -> TintPlan:
+        """Return the step as the core takes it."""
+        return TintPlan(
+            1.0 if self.spill == "auto" else self.spill,
+            tuple(from_hex(code) for code in self.dropped_inks),
+        )
+
+
+class ProofStep(Step):
+    """What the cut is judged on."""
+
+    backdrop: Colour = Field("#E8B23A", description="The backdrop of any colour, #RRGGBB")
+
+
+class ExportStep(Step):
+    """What is written."""
+
+    trim: bool = Field(False, description="Crop to the figure")
+    margin_px: Annotated[int, Field(ge=0, le=4000)] = 12
+
+
+STEP_TYPES: dict[str, type[Step]] = {
+    "ground": GroundStep,
+    "reach": ReachStep,
+    "by_hand": ByHandStep,
+    "rim": RimStep,
+    "colour": ColourStep,
+    "proof": ProofStep,
+    "export": ExportStep,
+}
+"""The seven steps in order."""

@@ -1,0 +1,70 @@
+"""Bringing pictures in."""
+
+import re
+
+from typing_extensions import Buffer
+
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.executor import Priority
+from tidymargin.services.measuring import start_measuring
+from tidymargin.services.states import to_state
+from tidymargin.services.workshop import Workshop
+from tidymargin.store.originals import name_of
+from tidymargin.store.values import NewSheet, Sheet
+
+_LONGEST_NAME = 120
+_SMALL_BYTES = 64 * 1024 * 1024
+
+
+def to_shown_name(given: str) -> str:
+    """Return a file's name as it is shown: its last part, without control characters; never a path."""
+    last = re.split(r"[/\\]", given)[-1]
+    clean = "".join(c for c in last if c.isprintable()).strip()[-_LONGEST_NAME:]
+    return clean or "Untitled picture"
+
+
+def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None) -> Sheet:
+    """Bring a picture in: decode it, keep the original, begin its history, start measuring.
+
+    Raises
+    ------
+    BadImageError, TooLargeError
+        It cannot be read.
+    StorageFullError
+        There is no room to keep it.
+    """
+    size = workshop.readers.measure_size(data)
+    # what is small never waits behind what is large
+    priority = Priority.OPENING if size.peak_bytes > _SMALL_BYTES else Priority.VIEW
+    decoding = workshop.executor.submit(
+        f"decode:{id(data)}",
+        priority,
+        lambda: workshop.readers.decode(data, workshop.executor.tick, most_s=size.most_s),
+        cost_bytes=size.peak_bytes + memoryview(data).nbytes,
+    )
+    original = name_of(data)  # beside it
+    decoded = decoding.result()
+    with workshop.originals.naming:
+        workshop.originals.save(data, original)
+        remarks = list(decoded.remarks)
+        same = workshop.sheets.find_same(original)
+        if same is not None:
+            remarks.append(
+                f"The same picture is also here as {same}; this sheet is separate from it"
+            )
+        picture = decoded.picture
+        workshop.pictures.put(original, picture, picture.rgb.nbytes)
+        sheet = workshop.sheets.add(
+            NewSheet(
+                to_shown_name(name),
+                original,
+                decoded.format_name,
+                picture.width,
+                picture.height,
+                decoded.dots_per_inch,
+                tuple(remarks),
+            ),
+            to_state(recipe or Recipe(), "begin", {}),
+        )
+    start_measuring(workshop, sheet)
+    return sheet

@@ -1,0 +1,68 @@
+"""What things are kept under: everything that they depend on, and nothing else.
+
+Names are made of the hashes that the steps of a recipe are stored under, `names` below: those of a `Recipe`, or of a
+sheet or state as the store has it, which need not even be readable. A step that says nothing adds nothing.
+"""
+
+from collections.abc import Mapping
+
+from tidymargin import ENGINE_VERSION
+from tidymargin.core.base.area import Area
+from tidymargin.formats.recipe import Recipe
+from tidymargin.formats.steps import name_of_step
+from tidymargin.store.values import Sheet
+
+Names = Mapping[str, str]
+
+_NOTHING = name_of_step("{}")
+
+
+def area_name(sheet: Sheet, area: Area) -> str:
+    """Return the name of what a work area holds."""
+    return f"{sheet.original}:{area.corners}"
+
+
+def facts_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
+    """Return the name of a sheet's facts."""
+    return f"facts:{sheet.original}:{version}:{names['ground']}"
+
+
+def measuring_name(sheet: Sheet) -> str:
+    """Return the name of the job that measures a sheet's present state."""
+    return facts_name(sheet, sheet.names)
+
+
+def levels_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return the name of a sheet's levels, for which the tolerance is nothing."""
+    return f"{facts_name(sheet, recipe.names)}:{recipe.reach.walls}"
+
+
+def cutter_name(sheet: Sheet, names: Names) -> str:
+    """Return the name of what reach makes of a sheet, for which rims and colours are nothing."""
+    return f"{facts_name(sheet, names)}:{names['reach']}"
+
+
+def tile_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
+    """Return the name of what a tile depends on beside what is cleared in and around it."""
+    solved = [names[step] for step in ("by_hand", "rim") if names[step] != _NOTHING]
+    return ":".join([facts_name(sheet, names, version), *solved, names["colour"]])
+
+
+def cut_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
+    """Return the name of a sheet's cut."""
+    return f"{tile_name(sheet, names, version)}:{names['reach']}"
+
+
+def found_name(sheet: Sheet, what: str) -> str:
+    """Return the name of what is found in a sheet's cut at its present state."""
+    return f"{what}:{cut_name(sheet, sheet.names)}"
+
+
+def proof_name(sheet: Sheet, names: Names, version: int) -> str:
+    """Return the name that a picture of a cut is kept under."""
+    return f"proof:{cut_name(sheet, names, version)}"
+
+
+def export_name(sheet: Sheet) -> str:
+    """Return the name of the job that exports a sheet's present state."""
+    return f"export:{cut_name(sheet, sheet.names)}:{sheet.names['export']}"

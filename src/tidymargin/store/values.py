@@ -1,0 +1,87 @@
+"""Sheets and the states of their histories, as plain values."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+Bodies = dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class NewSheet:
+    """What is known of a picture when it is brought in."""
+
+    name: str
+    original: str
+    format_name: str
+    width: int
+    height: int
+    dots_per_inch: float | None
+    remarks: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class NewState:
+    """A state to add to a sheet's history.
+
+    Parameters
+    ----------
+    names, bodies : dict of str to str
+        Hash and JSON of each step, by step.
+    change : str
+        What made this state, as a key of the sentence catalogue.
+    resolved : dict
+        The values that `auto` stood for.
+    engine_version : int
+        Of the engine that resolved them.
+    """
+
+    names: dict[str, str]
+    bodies: Bodies
+    change: str
+    resolved: dict[str, Any]
+    engine_version: int
+
+
+@dataclass(frozen=True, slots=True)
+class State:
+    """One state of a sheet's history, with the recipe's steps as they stood, and what each is stored under.
+
+    `parent` is the state it was made from, None for the first; `redo` the one that redoing leads to.
+    """
+
+    id: int
+    parent: int | None
+    redo: int | None
+    change: str
+    names: dict[str, str]
+    bodies: Bodies
+    resolved: dict[str, Any]
+    engine_version: int
+    saved_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A sheet at its present state.
+
+    `undo` and `redo` are the changes that undoing and redoing would take back and bring again.
+    """
+
+    id: int
+    name: str
+    original: str
+    format_name: str
+    width: int
+    height: int
+    dots_per_inch: float | None
+    remarks: tuple[str, ...]
+    created_at: datetime
+    head: int
+    names: dict[str, str]
+    bodies: Bodies
+    resolved: dict[str, Any]
+    engine_version: int
+    saved_at: datetime
+    undo: str | None
+    redo: str | None

@@ -1,0 +1,64 @@
+"""What every page of a sheet does: read what a form says, and answer with the changed ledger."""
+
+from collections.abc import Callable
+
+from flask import Response, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as AnyResponse
+
+from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.store.values import Sheet
+from tidymargin.web.context import the_workshop
+from tidymargin.web.ledger import gather_ledger
+from tidymargin.web.numbers import require_small
+from tidymargin.web.words import gettext
+
+OPENED_STEPS = ("area", "ground", "reach", "colour", "proof", "export")
+"""The sentences of the ledger that can be opened; the history can as well, but nothing is said in it."""
+
+Answer = Response | AnyResponse
+
+
+def opened_step() -> str:
+    """Return the sentence that is open in the ledger, or nothing."""
+    asked = request.values.get("open", "")
+    return asked if asked in (*OPENED_STEPS, "history") else ""
+
+
+def gather_page(sheet: Sheet) -> dict[str, object]:
+    """Return what the templates of a sheet are given."""
+    return gather_ledger(the_workshop(), sheet, opened_step())
+
+
+def answer(sheet: Sheet) -> Answer:
+    """Show a changed sheet: its ledger to htmx, its page to a plain form."""
+    if "HX-Request" not in request.headers:
+        return redirect(url_for("bench.show", sheet_id=sheet.id, open=opened_step() or None), 303)
+    try:
+        response = make_response(render_template("bench/_changed.html", **gather_page(sheet)))
+    except UnreadableStepError:  # there is a page of its own for that
+        response = make_response("")
+        response.headers["HX-Redirect"] = url_for("bench.show", sheet_id=sheet.id)
+        return response
+    response.headers["HX-Trigger-After-Settle"] = "sheet:changed"
+    return response
+
+
+def read_number(name: str, kind: Callable[[str], float]) -> float:
+    """Return a number of the form, with a point or a comma, or refuse it by its field."""
+    given = request.form.get(name, "").strip().replace(",", ".")
+    try:
+        return require_small(kind(given), name)
+    except ValueError as error:
+        raise BadParameterError(
+            gettext("Expected a number, got “%(given)s”.", given=given[:40]), field=name
+        ) from error
+
+
+def read_seen() -> int:
+    """Return the state that the page showed which sends this change."""
+    return int(read_number("seen", int))
+
+
+def read_place() -> tuple[int, int]:
+    """Return the row and column that the form names."""
+    return int(read_number("row", int)), int(read_number("col", int))

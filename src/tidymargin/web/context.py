@@ -1,0 +1,14 @@
+"""What a request is answered with: the data folder that this application serves."""
+
+from flask import current_app
+
+from tidymargin.services.workshop import Workshop
+
+IN_MEMORY_BYTES = 64 * 1024 * 1024
+"""A larger request is laid aside in a file while it is sent."""
+
+
+def the_workshop() -> Workshop:
+    """Return the data folder that this application serves."""
+    found: Workshop = current_app.extensions["workshop"]
+    return found

@@ -1,0 +1,142 @@
+"""Step 2, reach: tolerance, picks, guards, fences, pockets, and what is dropped."""
+
+from flask import Blueprint, request
+
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.services import deciding, settings
+from tidymargin.web.answers import Answer, answer, read_number, read_place, read_seen
+from tidymargin.web.context import the_workshop
+from tidymargin.web.numbers import require_small
+from tidymargin.web.words import gettext
+
+blueprint = Blueprint("reach", __name__, url_prefix="/sheets/<int:sheet_id>")
+
+
+@blueprint.post("/tolerance")
+def set_tolerance(sheet_id: int) -> Answer:
+    """Set the sheet's tolerance."""
+    tolerance = read_number("tolerance", float)
+    return answer(settings.set_tolerance(the_workshop(), sheet_id, read_seen(), tolerance))
+
+
+@blueprint.post("/tolerance/measured")
+def reset_tolerance(sheet_id: int) -> Answer:
+    """Go back to the measured tolerance."""
+    return answer(settings.set_tolerance(the_workshop(), sheet_id, read_seen(), "auto"))
+
+
+@blueprint.post("/start")
+def set_start(sheet_id: int) -> Answer:
+    """Set where clearing starts."""
+    start = request.form.get("start", "")
+    return answer(settings.set_start(the_workshop(), sheet_id, read_seen(), start))
+
+
+@blueprint.post("/small-pieces")
+def set_small_pieces(sheet_id: int) -> Answer:
+    """Set below which size crumbs are dropped and pinholes filled."""
+    crumbs_px = int(read_number("crumbs_px", int))
+    pinholes_px = int(read_number("pinholes_px", int))
+    return answer(
+        settings.set_small_pieces(the_workshop(), sheet_id, read_seen(), crumbs_px, pinholes_px)
+    )
+
+
+@blueprint.post("/picks")
+def add_pick(sheet_id: int) -> Answer:
+    """Do what a click at a place means."""
+    return answer(deciding.pick_place(the_workshop(), sheet_id, read_seen(), *read_place()))
+
+
+@blueprint.post("/keep")
+def keep_place(sheet_id: int) -> Answer:
+    """Mark a place as figure."""
+    return answer(deciding.keep_place(the_workshop(), sheet_id, read_seen(), *read_place()))
+
+
+@blueprint.post("/up-to")
+def tune_up_to(sheet_id: int) -> Answer:
+    """Set the tolerance up to a place."""
+    changed = deciding.tune_at(the_workshop(), sheet_id, read_seen(), *read_place(), takes=True)
+    return answer(changed)
+
+
+@blueprint.post("/short-of")
+def tune_short_of(sheet_id: int) -> Answer:
+    """Set the tolerance just short of a place."""
+    changed = deciding.tune_at(the_workshop(), sheet_id, read_seen(), *read_place(), takes=False)
+    return answer(changed)
+
+
+@blueprint.post("/guards")
+def add_guard(sheet_id: int) -> Answer:
+    """Guard the colour at a place."""
+    return answer(deciding.guard_place(the_workshop(), sheet_id, read_seen(), *read_place()))
+
+
+@blueprint.post("/guards/<int:number>")
+def set_guard(sheet_id: int, number: int) -> Answer:
+    """Set how far a guard reaches."""
+    tolerance = read_number("tolerance", float)
+    return answer(deciding.set_guard(the_workshop(), sheet_id, read_seen(), number, tolerance))
+
+
+def _to_index(text: str) -> int:
+    return int(require_small(int(text), "fences"))
+
+
+@blueprint.post("/fences")
+def add_fence(sheet_id: int) -> Answer:
+    """Add a fence through places, given as x,y separated by spaces."""
+    try:
+        pairs = [part.split(",") for part in request.form.get("places", "").split()]
+        places = [(_to_index(x), _to_index(y)) for x, y in pairs]
+    except ValueError as error:
+        raise BadParameterError(
+            gettext("Expected places as x,y separated by spaces."), field="fences"
+        ) from error
+    return answer(deciding.add_fence(the_workshop(), sheet_id, read_seen(), places))
+
+
+@blueprint.post("/<any(pick, guard, fence):kind>s/<int:number>/remove")
+def remove_thing(sheet_id: int, kind: str, number: int) -> Answer:
+    """Take a pick, guard or fence away."""
+    return answer(deciding.remove_thing(the_workshop(), sheet_id, read_seen(), kind, number))
+
+
+@blueprint.post("/pockets/<any(clear, keep):verdict>")
+def decide_pocket(sheet_id: int, verdict: str) -> Answer:
+    """Clear or keep the pocket at a place."""
+    row, col = read_place()
+    return answer(deciding.decide_pocket(the_workshop(), sheet_id, read_seen(), row, col, verdict))
+
+
+@blueprint.post("/pockets/all/<any(clear, keep):verdict>")
+def decide_pockets(sheet_id: int, verdict: str) -> Answer:
+    """Clear or keep all pockets alike."""
+    return answer(deciding.decide_pockets(the_workshop(), sheet_id, read_seen(), verdict))
+
+
+@blueprint.post("/pockets/alike/<any(clear, keep):verdict>")
+def decide_alike(sheet_id: int, verdict: str) -> Answer:
+    """Clear or keep the pocket at a place and those that are like it."""
+    row, col = read_place()
+    return answer(deciding.decide_alike(the_workshop(), sheet_id, read_seen(), row, col, verdict))
+
+
+@blueprint.post("/strays/<int:number>/drop")
+def drop_group(sheet_id: int, number: int) -> Answer:
+    """Drop a group of solid things together."""
+    return answer(deciding.drop_group(the_workshop(), sheet_id, read_seen(), number))
+
+
+@blueprint.post("/strays/back")
+def bring_back_drops(sheet_id: int) -> Answer:
+    """Bring back everything that was dropped."""
+    return answer(deciding.bring_back_drops(the_workshop(), sheet_id, read_seen()))
+
+
+@blueprint.post("/narrows/<int:number>/fence")
+def fence_narrow(sheet_id: int, number: int) -> Answer:
+    """Fence a narrow gap."""
+    return answer(deciding.fence_narrow(the_workshop(), sheet_id, read_seen(), number))
