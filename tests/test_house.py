@@ -1,6 +1,7 @@
 """The house: imports go one way, and no file or function grows too long to be read at once."""
 
 import ast
+import re
 from pathlib import Path
 
 import pytest
@@ -80,3 +81,18 @@ def test_no_file_is_long_and_no_function_but_kernels_which_say_why():
     other = [p for p in SOURCE.rglob("*.[chj][tsm]*") if p.suffix in {".js", ".css", ".html"}]
     own = [p for p in other if "vendor" not in p.parts and "css" not in p.parts]
     assert [p for p in own if len(p.read_text().splitlines()) > MOST_LINES] == []
+
+
+def test_the_map_leads_to_files_that_are_there():
+    text = (ROOT / "CONTRIBUTING.md").read_text()
+    table = text.split("## The map")[1].split("## ")[0]
+    rows = [line for line in table.splitlines() if re.match(r"\| \d ", line)]
+    assert [row.split("|")[1].split()[0] for row in rows] == list("1234567")
+    named = re.findall(r"`([\w./]+\.\w+)`", text)
+    assert len(named) > 50
+    missing = [
+        name
+        for name in named
+        if not any((base / name).exists() for base in (ROOT, SOURCE, SOURCE / "web"))
+    ]
+    assert missing == []

@@ -1,10 +1,16 @@
-"""What is asked of the C library for a whole process."""
+"""What a whole process is told by its system, and asks of its C library."""
 
 import ctypes
+import os
 
 _M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD = -1, -3
 _RETURNED_BYTES = 4 * 1024 * 1024
 _KEPT_BYTES = 32 * 1024 * 1024  # the most that it takes as a threshold
+
+
+def program() -> str:
+    """Return what this program was called by, as it is typed in a command."""
+    return os.environ.get("TIDYMARGIN_PROGRAM", "tidymargin")
 
 
 def _set_thresholds(**thresholds: int) -> None:

@@ -8,7 +8,7 @@ from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.rim import profile
-from tidymargin.core.rim.solving import MAX_WIDTH_PX
+from tidymargin.core.rim.opaque import MAX_WIDTH_PX
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.grounds import add_grain
 from tidymargin.demo.truth import encode_picture

@@ -15,6 +15,7 @@ from tidymargin.core.base.part import Part
 from tidymargin.core.base.picture import Region
 from tidymargin.core.base.stages import halo_of, run_stages
 from tidymargin.core.rim.facts import RimFacts
+from tidymargin.core.rim.plan import TintPlan
 from tidymargin.core.rim.solving import list_stages
 from tidymargin.core.screen.spill import DEPTH_PX, Spill
 
@@ -115,7 +116,7 @@ def is_kept(stage, given_px, before, after, region):
 
 @pytest.mark.parametrize("kind", ["lossy", "lossless", "inks", "one colour", "screen"])
 def test_a_stage_is_right_with_its_halo_and_found_out_with_a_third_less(kind):
-    stages = list_stages(facts_of(kind), 1.6)
+    stages = list_stages(facts_of(kind), tint=TintPlan(spill=1.6))
     side = 2 * max(stage.halo_px for stage in stages) + 60
     found_out = set()
     for trial in range(TRIALS):
@@ -144,5 +145,7 @@ def test_a_screen_with_spill_needs_a_wider_halo_and_an_even_rest_is_taken_off_ev
     screen = facts_of("screen")
     assert halo_of(list_stages(screen)) > halo_of(list_stages(replace(screen, spill=None)))
     assert halo_of(list_stages(screen)) > 2 * halo_of(list_stages(facts_of("lossy")))
-    assert not any(stage.also_plain for stage in list_stages(screen, 1.0))
-    assert [s.name for s in list_stages(screen, 1.6) if s.also_plain] == ["spill"]
+    assert not any(stage.also_plain for stage in list_stages(screen))
+    assert [s.name for s in list_stages(screen, tint=TintPlan(spill=1.6)) if s.also_plain] == [
+        "spill"
+    ]

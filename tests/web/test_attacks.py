@@ -261,7 +261,7 @@ def test_a_database_that_is_held_and_our_own_faults_are_said_where_the_eye_is(
         assert held.status_code == 503
         assert "held by another program" in held.text
         assert held.headers["HX-Retarget"] == "#said-open"
-    monkeypatch.setattr("tidymargin.web.pages.bench.settings.set_tolerance", lambda *_: 1 / 0)
+    monkeypatch.setattr("tidymargin.services.settings.set_tolerance", lambda *_: 1 / 0)
     for accept, kind in (("text/html", "text/html"), ("application/octet-stream", "application/json")):  # fmt: skip
         fault = post(client, token, place, accept, **values)
         assert (fault.status_code, fault.mimetype) == (500, kind)

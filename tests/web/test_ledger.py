@@ -1,5 +1,7 @@
 """The ledger says what was found and what was decided, for every kind of ground."""
 
+import json
+
 import numpy as np
 import pytest
 from bs4 import BeautifulSoup
@@ -45,6 +47,16 @@ def post(client, token, sheet, path, **values):
     answer = send(client, token, sheet, path, **values)
     assert answer.status_code == 200, answer.data
     return BeautifulSoup(answer.data, "html.parser")
+
+
+def place_of(row):
+    """Return where the pocket of a row is."""
+    return {name: row.select_one(f"[name={name}]")["value"] for name in ("row", "col")}
+
+
+def things_of(page):
+    """Return what is drawn on the stage."""
+    return json.loads(page.select_one("#sheet-data")["data-things"])
 
 
 SAID = {
@@ -97,7 +109,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     def now():
         return workshop.sheets.load(sheet.id)
 
-    place = {"row": rows[0]["data-row"], "col": rows[0]["data-col"]}
+    place = place_of(rows[0])
     page = post(client, token, now(), "pockets/clear", **place)
     assert "1 of 2 pockets" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "pockets/all/keep")
@@ -111,7 +123,10 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     page = post(client, token, now(), "guards/1", tolerance="3,5")
     assert read_recipe_of(now()).reach.guards[0].tolerance == 3.5
     page = post(client, token, now(), "fences", places="20,20 40,60 90,20")
-    assert page.select_one(".fence")["data-places"].split() == ["20,20", "40,60", "90,20"]
+    assert "Fence 1 from 20, 20" in words(page)
+    client_things = things_of(ledger_of(client, workshop, sheet))
+    assert client_things["fences"] == [[[20, 20], [40, 60], [90, 20]]]
+    assert client_things["guards"] == [[62, 120]]
     page = post(client, token, now(), "keep", row="120", col="90")
     assert "figure at 90, 120" in words(page)
     for kind in ("pick", "guard", "fence"):
@@ -151,7 +166,7 @@ def test_pockets_that_are_alike_are_one_row_and_one_decision(client, token, work
     large, small = page.select(".pockets li")
     assert "6 alike, closed in" in words(small)
     assert "alike" not in words(large)
-    place = {"row": small["data-row"], "col": small["data-col"]}
+    place = place_of(small)
     page = post(client, token, workshop.sheets.load(sheet.id), "pockets/alike/clear", **place)
     assert "6 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
     assert page.select_one("#undo").text == "Undo pockets that are alike cleared"
@@ -269,7 +284,7 @@ def test_the_work_area_is_set_by_fields_and_a_page_is_offered(client, token, wor
     assert "It shows a page with something around it" in words(page.select_one("#step-ground"))
     data = page.select_one("#sheet-data")
     assert (data["data-width"], data["data-height"]) == ("640", "720")
-    assert data["data-area"].split() == ["0,0", "640,0", "640,720", "0,720"]
+    assert things_of(page)["area"] == [[0, 0], [640, 0], [640, 720], [0, 720]]
     corners = {
         f"corner_{at}": text for at, text in enumerate(("90,80", "500,80", "500,600", "90,600"))
     }
@@ -384,3 +399,41 @@ def test_gaps_are_looked_for_and_named_whatever_sentence_is_open(client, worksho
     found = BeautifulSoup(client.get(asks["hx-get"]).data, "html.parser")
     assert "1 gap to look at" in words(found)
     assert len(found.select("#gaps")) == (step == "reach")
+
+
+def test_a_change_from_the_stage_is_answered_with_the_head_the_ledger_and_what_of_it_changed(
+    client, token, workshop
+):
+    drawing = Drawing(900, 900, 2)
+    drawing.ring(150, 150, 90, 12, drawing.colour("#203050"))
+    drawing.ring(700, 700, 120, 12, drawing.colour("#203050"))
+    png = encode_picture(lay_over(drawing.render(), np.array((255.0, 255.0, 255.0))), "png")
+    sheet = add_sheet(workshop, png, "rings.png")
+    ledger_of(client, workshop, sheet)
+
+    def send_json(path, **said):
+        headers = {"X-CSRFToken": token, "Accept": "application/json"}
+        return client.post(f"/sheets/{sheet.id}/{path}", json=said, headers=headers)
+
+    pocket = {"row": 150, "col": 150, "seen": sheet.head, "open": "reach"}
+    answer = send_json("pockets/clear", **pocket)
+    assert answer.status_code == 200
+    now = workshop.sheets.load(sheet.id)
+    assert answer.json["head"] == now.head != sheet.head
+    assert "1 of 2 pockets" in words(BeautifulSoup(answer.json["ledger"], "html.parser"))
+    left, top, right, bottom = np.array(answer.json["dirty"]).T
+    assert (left.min(), top.min()) == (0, 0)
+    assert max(right.max(), bottom.max()) < 600  # not the other ring, though all of its own
+    behind = send_json("fences", places=[[10, 10], [90, 10]], seen=sheet.head, open="reach")
+    assert (behind.status_code, behind.json["isBehind"]) == (409, True)
+    fenced = send_json("fences", places=[[10, 10], [40, 10]], seen=now.head, open="reach")
+    assert np.array(fenced.json["dirty"]).max() < 600
+    beyond = {"places": [[10, 10], [4000, 10]], "seen": fenced.json["head"], "open": "reach"}
+    refused = send_json("fences", **beyond)
+    assert (refused.status_code, refused.json["place"]) == (422, "#said-fences")
+    assert send_json("fences", places=7, seen=1).status_code == 422
+    coloured = client.post(
+        f"/sheets/{sheet.id}/spill", json={"spill": 50, "seen": fenced.json["head"]},
+        headers={"X-CSRFToken": token, "Accept": "application/json"},
+    )  # fmt: skip
+    assert coloured.json["dirty"] is None

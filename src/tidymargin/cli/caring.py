@@ -8,6 +8,7 @@ from tidymargin.cli.outputs import Outputs
 from tidymargin.cli.telling import data_folder, told
 from tidymargin.core.base.errors import DamagedFileError
 from tidymargin.outcomes import OUTCOMES
+from tidymargin.process import program
 from tidymargin.services.backing import back_up
 from tidymargin.services.backing import restore as restore_backup
 from tidymargin.services.doctoring import look_over, mend
@@ -33,7 +34,7 @@ def doctor(fix: bool, use_copy: str | None) -> None:
         click.echo("nothing is wrong")
         return
     if not fix:
-        click.echo("./tidy doctor --fix mends what can be mended without loss")
+        click.echo(f"{program()} doctor --fix mends what can be mended without loss")
     raise SystemExit(OUTCOMES[DamagedFileError][1])
 
 

@@ -16,3 +16,8 @@ def main() -> None:
 
 for _command in (serve, demo, key, report, doctor, backup, restore):
     main.add_command(_command)
+
+
+def run() -> None:
+    """Run a command as the installed `tidymargin` does."""
+    main(prog_name="tidymargin")

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import NoReturn
 
 import click
+import platformdirs
 
 from tidymargin.cli.telling import data_folder, told
 from tidymargin.core.base.errors import UnusableArgumentError
@@ -22,7 +23,6 @@ from tidymargin.services.workshop import Workshop, open_workshop
 
 FIRST_PORT = 8137
 _PORTS_TRIED = 50
-_ROOT = Path(__file__).parents[3]
 
 
 def _bind(port: int | None) -> socket.socket:
@@ -85,7 +85,8 @@ def serve(port: int | None) -> None:
 @told
 def demo(port: int | None) -> None:
     """Make the demo data and serve it."""
-    folder = Path(os.environ.get("TIDYMARGIN_DATA") or _ROOT / ".demo")
+    asked = os.environ.get("TIDYMARGIN_DATA") or os.environ.get("TIDYMARGIN_DEMO")
+    folder = Path(asked or Path(platformdirs.user_data_dir("tidymargin")) / "demo")
     truth = folder / "almanac"
     if not truth.exists():
         click.echo("Drawing the Skerrow Almanac's sheets…", err=True)

@@ -9,7 +9,6 @@ import contextlib
 import json
 import mmap
 import os
-import resource
 import socket
 import sys
 import tempfile
@@ -133,7 +132,9 @@ def answer(wanted: str, file: BinaryIO) -> tuple[dict[str, Any], list[int]]:
 def main() -> None:
     """Answer what is asked until nobody is there to ask."""
     keep_memory()
-    with contextlib.suppress(ValueError, OSError):
+    with contextlib.suppress(ImportError, ValueError, OSError):
+        import resource  # where there is none, the other bounds have to do
+
         resource.setrlimit(resource.RLIMIT_AS, (_MOST_MEMORY_BYTES, _MOST_MEMORY_BYTES))
     with socket.socket(fileno=os.dup(sys.stdin.fileno())) as connection:
         while True:

@@ -29,6 +29,7 @@ from tidymargin.core.base.errors import (
     StorageFullError,
     UnusableArgumentError,
 )
+from tidymargin.process import program
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.copies import Copy
@@ -141,7 +142,7 @@ def _write_members(folder: Path, file: BinaryIO) -> None:
             if members[place]["sha256"] != name:
                 raise DamagedFileError(
                     f"An original was changed or damaged on the disk: {folder / place}.",
-                    hint="./tidy doctor lists all of them; nothing was written.",
+                    hint=f"{program()} doctor lists all of them; nothing was written.",
                 )
         for part in ("proofs", SET_ASIDE):
             for source in sorted(p for p in (folder / part).rglob("*") if p.is_file()):

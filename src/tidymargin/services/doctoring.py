@@ -10,6 +10,7 @@ from pathlib import Path
 
 from tidymargin import ENGINE_VERSION, __version__
 from tidymargin.core.base.errors import DamagedDatabaseError, DomainError, NotFoundError
+from tidymargin.process import program
 from tidymargin.services.keeping import bring_back, size_below
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.aside import write_aside
@@ -172,7 +173,7 @@ def _mend_database(folder: Path, tell: Tell, use_copy: str | None) -> None:
         chosen = next((copy for copy in copies.list_all() if copy.place.name == use_copy), None)
         if chosen is None or not chosen.is_good():
             raise NotFoundError(
-                f"There is no good copy named {use_copy}.", hint="./tidy doctor lists them."
+                f"There is no good copy named {use_copy}.", hint=f"{program()} doctor lists them."
             )
         _put_in_place(folder, chosen, tell)
         return

@@ -15,7 +15,7 @@ from tidymargin.core.reach.pockets import Pockets
 from tidymargin.core.suggest.strays import Unwanted, find_unwanted
 from tidymargin.services.cutting import cutter_at_hand, load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.identity import cut_name, found_name
+from tidymargin.services.identity import cut_name, found_name, tile_name
 from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import Sheet
@@ -23,6 +23,7 @@ from tidymargin.store.values import Sheet
 T = TypeVar("T")
 
 _AT_ONCE_PX = 2_000_000  # up to here gaps are found in a tenth of a second
+_DIRTY_PX = 256
 _NARROWS_BYTES = 10  # a pixel; see docs/memory.md
 
 
@@ -88,6 +89,35 @@ def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place
         size = 64 if found.takes is None else found.takes.nbytes
         workshop.small.put(name, found, size)
     return found
+
+
+def find_dirty(
+    workshop: Workshop, sheet: Sheet, before_id: int
+) -> list[tuple[int, int, int, int]] | None:
+    """Return the boxes, (left, top, right, bottom), in which a sheet is not cut as it was at an earlier state.
+
+    None is all of it, also where that is not known without cutting the earlier state again.
+    """
+    before = workshop.sheets.load_at(sheet, before_id)
+    if before.head == sheet.head:
+        return []
+    was = cutter_at_hand(workshop, before, read_recipe_of(before))
+    if was is None or tile_name(before, before.names) != tile_name(sheet, sheet.names):
+        return None
+
+    def compare(cutter: Cutter) -> list[tuple[int, int, int, int]] | None:
+        if was.painted_over is not None or cutter.painted_over is not None:
+            return None
+        everywhere = whole(cutter.picture.height, cutter.picture.width)
+        changed = was.cleared(everywhere) ^ cutter.cleared(everywhere)
+        boxes = [
+            tile.grown(cutter.halo_px, everywhere)
+            for tile in everywhere.tiles(_DIRTY_PX)
+            if changed[tile.slices].any()
+        ]
+        return [(box.left, box.top, box.right, box.bottom) for box in boxes]
+
+    return _ask(workshop, sheet, f"dirty since {before_id}", compare)
 
 
 def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]) -> T:

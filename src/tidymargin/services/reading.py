@@ -1,6 +1,7 @@
 """Decoding pictures in processes of their own: stopped when asked, bounded in time, and no harm to the server."""
 
 import errno
+import io
 import logging
 import os
 import select
@@ -26,7 +27,14 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.base.progress import Tick, no_tick
-from tidymargin.formats.decode import MAX_FILE_BYTES, Decoded, Size, refuse_by_head
+from tidymargin.formats.decode import (
+    MAX_FILE_BYTES,
+    Decoded,
+    Size,
+    decode_picture,
+    measure_size,
+    refuse_by_head,
+)
 from tidymargin.formats.reader import map_memory, receive_line, send_line, share_memory
 
 log = logging.getLogger(__name__)
@@ -35,6 +43,8 @@ _AT_ONCE = 4
 _SLIM = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "1"}  # it only takes pixels over
 _STEP_S = 0.05
 _HEAD_S = 10.0
+_HANDS_OVER = hasattr(socket, "send_fds")
+"""Whether a file can be handed to another process here; where not, which is untried, decoding is done in this one."""
 
 
 class _Reader:
@@ -99,7 +109,7 @@ class Readers:
     def prepare(self) -> None:
         """Have a process ready before the first picture comes."""
         with self._lock:
-            if not self._idle and not self._at_work and not self._closed:
+            if _HANDS_OVER and not (self._idle or self._at_work or self._closed):
                 self._idle.append(_Reader())
 
     def measure_size(self, data: Buffer) -> Size:
@@ -110,6 +120,8 @@ class Readers:
         BadImageError, TooLargeError
             It is none that can be read.
         """
+        if not _HANDS_OVER:
+            return measure_size(io.BytesIO(data))
         said, _ = self._ask("size", data, _HEAD_S, no_tick)
         return Size(**said)
 
@@ -125,6 +137,8 @@ class Readers:
         most_s : float, optional
             After how many seconds it is given up; by the picture's size when not given.
         """
+        if not _HANDS_OVER:
+            return decode_picture(bytes(data))
         if most_s is None:
             most_s = self.measure_size(data).most_s
         said, handles = self._ask("pixels", data, most_s, tick)

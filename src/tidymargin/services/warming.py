@@ -25,6 +25,7 @@ from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.encode import encode_png
 
 _KERNELS_KEPT_S = 30 * 24 * 3600
+_ALL_COMPILED = "all-compiled"
 _SIDE_PX = 320  # parts with their surroundings are not as wide: they have kernels of their own
 _BLOCK = slice(40, 120)
 
@@ -93,7 +94,10 @@ def _use(cutter: Cutter) -> None:
 
 
 def warm_kernels() -> None:
-    """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it."""
+    """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it.
+
+    What a first sheet is measured and cut by comes before what is needed once somebody decides something.
+    """
     decided = ReachPlan(
         picks=(Pick(60, 60, is_figure=True), Pick(80, 80, tolerance=2.0)),
         guards=(Guard((20, 40, 60), 2.0),),
@@ -101,10 +105,38 @@ def warm_kernels() -> None:
         crumb_px=4,
         pinhole_px=4,
     )
-    for number, picture in enumerate(_make_pictures()):
+    folder = Path(os.environ["NUMBA_CACHE_DIR"])
+    is_new = not (folder / _ALL_COMPILED).exists()
+    pictures = list(_make_pictures())
+    parts = 2 * len(pictures) + 1
+    measured = []
+    for number, picture in enumerate(pictures):
+        _tell(number / parts if is_new else None)
         facts = measure_sheet(picture, GroundPlan(nature="opaque"))
+        measured.append(facts)
+        cut_out(picture, facts).render_whole()
+    for number, (picture, facts) in enumerate(zip(pictures, measured, strict=True), len(pictures)):
+        _tell(number / parts if is_new else None)
         _use(cut_out(picture, facts))
         _use(cut_out(picture, facts, Plan(reach=decided)))
-        if number == 0:
-            _use(cut_out(picture, measure_sheet(picture, GroundPlan(nature="ink"))))
-    drop_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]))
+    _use(cut_out(pictures[0], measure_sheet(pictures[0], GroundPlan(nature="ink"))))
+    _tell(None)
+    (folder / _ALL_COMPILED).touch()
+    drop_old_kernels(folder)
+
+
+_share: float | None = None
+
+
+def _tell(share: float | None) -> None:
+    global _share
+    _share = share
+
+
+def compiled_share() -> float | None:
+    """Return how many of the kernels are compiled, 0 to 1, while this is done for the first time; else None."""
+    return _share
+
+
+if __name__ == "__main__":
+    warm_kernels()

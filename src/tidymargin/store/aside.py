@@ -22,7 +22,9 @@ _NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.ENOSYS, errno.E
 
 
 def sync_folder(folder: Path) -> None:
-    """Have the names in a folder reach the disk."""
+    """Have the names in a folder reach the disk, where a folder can be opened for that."""
+    if os.name == "nt":
+        return
     opened = os.open(folder, os.O_RDONLY)
     try:
         os.fsync(opened)

@@ -20,11 +20,12 @@ from tidymargin.core.base.errors import (
     StorageFullError,
     UnusableFolderError,
 )
+from tidymargin.process import program
 from tidymargin.store.rows import find_fault
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 _BUSY_MS = 10_000
-_TO_MEND = "./tidy doctor says what there is to put in its place; nothing was changed."
+_TO_MEND = f"{program()} doctor says what there is to put in its place; nothing was changed."
 
 
 def _set_pragmas(connection: Any, _record: Any) -> None:

@@ -1,13 +1,14 @@
 """The data folder: one process owns it, and every part of it has its name here."""
 
 import contextlib
-import fcntl
 import os
 import shlex
 import time
 from pathlib import Path
 
 from tidymargin.core.base.errors import FolderInUseError, UnusableFolderError
+from tidymargin.process import program
+from tidymargin.store.locks import CLOSED_FOR_OTHERS, lock_alone, lock_shared
 
 DATABASE = "sheets.sqlite"
 SET_ASIDE = "set-aside"
@@ -27,11 +28,13 @@ class FolderLock:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         try:
-            self._handle = os.open(folder / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            self._handle = os.open(
+                folder / "lock", os.O_RDWR | os.O_CREAT | CLOSED_FOR_OTHERS, 0o600
+            )
         except OSError as error:
             raise unusable(folder, error) from error
         try:
-            _lock(self._handle)
+            _lock_soon(self._handle)
         except OSError as error:
             owner = find_owner(folder)
             os.close(self._handle)
@@ -41,7 +44,8 @@ class FolderLock:
             ) from error
         with contextlib.suppress(OSError):  # a full disk: only the sentence above is poorer for it
             os.ftruncate(self._handle, 0)
-            os.pwrite(self._handle, f"{os.getpid()}\n".encode(), 0)
+            os.lseek(self._handle, 0, os.SEEK_SET)
+            os.write(self._handle, f"{os.getpid()}\n".encode())
 
     def let_go(self) -> None:
         """Let another process have the folder."""
@@ -50,11 +54,11 @@ class FolderLock:
             self._handle = -1
 
 
-def _lock(handle: int) -> None:
+def _lock_soon(handle: int) -> None:
     """Lock at once or not at all, but for an instant in which somebody may only be looking who has it."""
     for tries_left in reversed(range(_TRIES)):
         try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            lock_alone(handle)
         except OSError:
             if not tries_left:
                 raise
@@ -73,7 +77,7 @@ def unusable(folder: Path, error: OSError) -> UnusableFolderError:
 
 def doctor_command(folder: Path, options: str = "") -> str:
     """Return the command that looks after a data folder, as it is typed."""
-    return f"TIDYMARGIN_DATA={shlex.quote(str(folder))} ./tidy doctor{options}"
+    return f"TIDYMARGIN_DATA={shlex.quote(str(folder))} {program()} doctor{options}"
 
 
 def make_folder(folder: Path) -> None:
@@ -98,12 +102,12 @@ def make_folder(folder: Path) -> None:
 def find_owner(folder: Path) -> int | None:
     """Return the process that has a data folder open, None when none has."""
     try:
-        handle = os.open(folder / "lock", os.O_RDONLY | os.O_CLOEXEC)
+        handle = os.open(folder / "lock", os.O_RDONLY | CLOSED_FOR_OTHERS)
     except OSError:
         return None
     try:
         said = os.read(handle, 20).strip()
-        fcntl.flock(handle, fcntl.LOCK_SH | fcntl.LOCK_NB)
+        lock_shared(handle)
     except OSError:
         return int(said) if said.isdigit() else 0
     finally:

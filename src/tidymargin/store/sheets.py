@@ -3,6 +3,7 @@
 import json
 import time
 from collections.abc import Iterable, Iterator
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any, TypeVar
 
@@ -209,6 +210,28 @@ class Sheets:
                 )
                 for row, bodies in zip(rows, _load_bodies(session, rows), strict=True)
             ]
+
+    def load_at(self, sheet: Sheet, state_id: int) -> Sheet:
+        """Return a sheet as it was at one of its states, which stays what it is.
+
+        Raises
+        ------
+        NotFoundError
+            It has none of that number.
+        """
+        with told(self._engine) as session:
+            state = _require_state(session, state_id)
+            if state.sheet_id != sheet.id:
+                raise NotFoundError("This state is not in the sheet’s history.")
+            (bodies,) = _load_bodies(session, [state])
+            return replace(
+                sheet,
+                head=state.id,
+                names=_names_of(state),
+                bodies=bodies,
+                resolved=json.loads(state.resolved),
+                engine_version=state.engine_version,
+            )
 
     def rename(self, sheet_id: int, name: str) -> Sheet:
         """Give a sheet another name; no part of its history."""

@@ -1,11 +1,13 @@
 """What every page of a sheet does: read what a form says, and answer with the changed ledger."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import Any
 
-from flask import Response, make_response, redirect, render_template, request, url_for
+from flask import Response, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.services.finding import find_dirty
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import the_workshop
 from tidymargin.web.ledger import gather_ledger
@@ -20,8 +22,8 @@ Answer = Response | AnyResponse
 
 def opened_step() -> str:
     """Return the sentence that is open in the ledger, or nothing."""
-    asked = request.values.get("open", "")
-    return asked if asked in (*OPENED_STEPS, "history") else ""
+    asked = given().get("open", "") if request.is_json else request.values.get("open", "")
+    return str(asked) if asked in (*OPENED_STEPS, "history") else ""
 
 
 def gather_page(sheet: Sheet) -> dict[str, object]:
@@ -29,8 +31,22 @@ def gather_page(sheet: Sheet) -> dict[str, object]:
     return gather_ledger(the_workshop(), sheet, opened_step())
 
 
+def given() -> Mapping[str, Any]:
+    """Return what a change says: the fields of a form, or JSON as the stage's scripts send it."""
+    if not request.is_json:
+        return request.form
+    said = request.get_json()
+    if not isinstance(said, dict):
+        raise BadParameterError(gettext("Expected a change as a JSON object."))
+    return said
+
+
 def answer(sheet: Sheet) -> Answer:
-    """Show a changed sheet: its ledger to htmx, its page to a plain form."""
+    """Show a changed sheet: its ledger to htmx, its page to a plain form, and to the stage what of it changed."""
+    if request.is_json:
+        dirty = find_dirty(the_workshop(), sheet, read_seen())
+        ledger = render_template("bench/_changed.html", **gather_page(sheet))
+        return jsonify(head=sheet.head, dirty=dirty, ledger=ledger)
     if "HX-Request" not in request.headers:
         return redirect(url_for("bench.show", sheet_id=sheet.id, open=opened_step() or None), 303)
     try:
@@ -39,18 +55,17 @@ def answer(sheet: Sheet) -> Answer:
         response = make_response("")
         response.headers["HX-Redirect"] = url_for("bench.show", sheet_id=sheet.id)
         return response
-    response.headers["HX-Trigger-After-Settle"] = "sheet:changed"
     return response
 
 
 def read_number(name: str, kind: Callable[[str], float]) -> float:
     """Return a number of the form, with a point or a comma, or refuse it by its field."""
-    given = request.form.get(name, "").strip().replace(",", ".")
+    said = str(given().get(name, "")).strip().replace(",", ".")
     try:
-        return require_small(kind(given), name)
+        return require_small(kind(said), name)
     except ValueError as error:
         raise BadParameterError(
-            gettext("Expected a number, got “%(given)s”.", given=given[:40]), field=name
+            gettext("Expected a number, got “%(given)s”.", given=said[:40]), field=name
         ) from error
 
 

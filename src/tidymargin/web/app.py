@@ -27,11 +27,12 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
+from tidymargin.services.warming import compiled_share
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
-from tidymargin.web.answers import OPENED_STEPS
+from tidymargin.web.answers import OPENED_STEPS, opened_step
 from tidymargin.web.context import the_workshop
 from tidymargin.web.pages import bench, pixels, trays
 from tidymargin.web.pages.steps import STEP_PAGES
@@ -93,16 +94,19 @@ def _place_for(error: DomainError) -> str:
     for part in reversed((error.field or "").split(".")):
         if part in _list_places():
             return f"#said-{part}"
-    if isinstance(error, StaleHeadError):  # the ledger is loaded anew
+    # after the first the ledger is loaded anew; after the second nothing of the request can be read
+    if isinstance(error, StaleHeadError | TooLargeError):
         return "#messages"
-    is_change = request.method == "POST" and request.form.get("open") in OPENED_STEPS
+    is_change = request.method == "POST" and opened_step() in OPENED_STEPS
     return "#said-open" if is_change else "#messages"
 
 
 def _show_error(error: DomainError) -> Response:
     status, _ = outcome_of(error)
     if request.accept_mimetypes.best in ("application/json", "application/octet-stream"):
-        response = jsonify(message=error.message, hint=error.hint)
+        response = jsonify(
+            message=error.message, hint=error.hint, place=_place_for(error), isBehind=status == 409
+        )
     elif _wants_fragment():
         response = Response(render_template("_error.html", error=error))
         response.headers["HX-Retarget"] = _place_for(error)
@@ -214,6 +218,7 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
     app.register_error_handler(HTTPException, _show_http_error)
     app.register_error_handler(Exception, _show_fault)
     app.after_request(_protect)
+    app.context_processor(lambda: {"compiled": compiled_share()})
     for page in (trays, bench, pixels, *STEP_PAGES):
         app.register_blueprint(page.blueprint)
     return app

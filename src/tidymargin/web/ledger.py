@@ -19,6 +19,7 @@ from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, dra
 from tidymargin.web.sentences.changes import describe_change, name_change
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
 from tidymargin.web.sentences.recipe import say_recipe
+from tidymargin.web.things import gather_things
 from tidymargin.web.words import KINDS, NATURES, PREPARATIONS, STARTS, say_reason
 
 _MOST_ROWS = 24
@@ -75,6 +76,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "curve_size": (CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP),
         "tone": "pale",
         "area": area,
+        "things": gather_things(area, recipe, [], ""),
         "spot": (area.height // 2, area.width // 2),
     }
     values |= _gather_history(workshop, sheet) if opened == "history" else {}
@@ -84,6 +86,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         unwanted = finding.load_unwanted(workshop, sheet)
         chosen = recipe.reach.tolerance
         tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
+        rows = list_pockets(pockets, area.width * area.height, _MOST_ROWS)
         values |= {
             "tolerance": tolerance,
             "why": say_reason(explain_tolerance(facts)),
@@ -98,7 +101,8 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
             "strays": [(g, say_group(g)) for g in unwanted.groups],
             "specks": unwanted.specks,
             "speck_words": say_specks(unwanted.specks) if unwanted.specks else "",
-            "pocket_rows": list_pockets(pockets, area.width * area.height, _MOST_ROWS),
+            "pocket_rows": rows,
+            "things": gather_things(area, recipe, rows, opened),
             "page": measured.page,
             "narrows": narrows
             and [(each, say_narrow(each, area.width * area.height)) for each in narrows],

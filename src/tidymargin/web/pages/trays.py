@@ -70,6 +70,12 @@ def show_trays() -> str:
     )
 
 
+@blueprint.get("/getting-ready")
+def show_compiling() -> str:
+    """Show how far getting ready for the first time has come; nothing once it is done."""
+    return render_template("_compiling.html")
+
+
 @blueprint.get("/sheets")
 def show_sheets() -> str:
     """Show the contact sheet alone, after pictures came in."""

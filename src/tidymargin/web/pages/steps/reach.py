@@ -4,7 +4,7 @@ from flask import Blueprint, request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.services import deciding, settings
-from tidymargin.web.answers import Answer, answer, read_number, read_place, read_seen
+from tidymargin.web.answers import Answer, answer, given, read_number, read_place, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import require_small
 from tidymargin.web.words import gettext
@@ -81,17 +81,18 @@ def set_guard(sheet_id: int, number: int) -> Answer:
     return answer(deciding.set_guard(the_workshop(), sheet_id, read_seen(), number, tolerance))
 
 
-def _to_index(text: str) -> int:
-    return int(require_small(int(text), "fences"))
+def _to_index(said: str | int) -> int:
+    return int(require_small(int(said), "fences"))
 
 
 @blueprint.post("/fences")
 def add_fence(sheet_id: int) -> Answer:
-    """Add a fence through places, given as x,y separated by spaces."""
+    """Add a fence through places, given as x,y separated by spaces or as a list of pairs."""
+    said = given().get("places", "")
+    pairs = [part.split(",") for part in said.split()] if isinstance(said, str) else said
     try:
-        pairs = [part.split(",") for part in request.form.get("places", "").split()]
         places = [(_to_index(x), _to_index(y)) for x, y in pairs]
-    except ValueError as error:
+    except (TypeError, ValueError) as error:
         raise BadParameterError(
             gettext("Expected places as x,y separated by spaces."), field="fences"
         ) from error

@@ -6,6 +6,7 @@ import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
 import { Stage } from "./stage.js";
+import { makeTools } from "./tools/index.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -24,17 +25,17 @@ function readSheet(sheet = {}) {
     spotCol: Number(data.spotCol),
     backdrop: data.backdrop,
     name: data.name,
-    area: data.area && data.measured === "1" ? readPairs(data.area) : null,
+    ...JSON.parse(data.things),
   });
 }
 
-function say(text) {
+function say(text, where = byId("messages")) {
   const message = document.createElement("div");
   message.className = "message";
   const words = document.createElement("strong");
   words.textContent = text;
   message.append(words);
-  byId("messages").replaceChildren(message);
+  where.replaceChildren(message);
 }
 
 const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
@@ -115,7 +116,7 @@ setInterval(() => !document.hidden && !isLost && askHead(), HEAD_EVERY_MS);
 document.addEventListener("visibilitychange", () => !document.hidden && askHead());
 
 const sheet = readSheet();
-const stage = new Stage(byId("stage"), sheet, says);
+const stage = new Stage(byId("stage"), byId("overlay"), sheet, says);
 const proof = new Proof(byId("proof"), stage, says);
 
 let said = { acts: false };
@@ -158,8 +159,7 @@ const acts = {
     if (sheet.measured && !sheet.area) post(path, { row: place.row, col: place.col });
   },
   fence: (places) => {
-    const text = places.map(({ row, col }) => `${col},${row}`).join(" ");
-    if (sheet.measured && places.length > 1) post("fences", { places: text });
+    if (sheet.measured && places.length > 1) post("fences", { places: places.map(({ row, col }) => [col, row]) });
   },
   say: (verb, detail) => {
     byId("verb").textContent = verb;
@@ -187,46 +187,74 @@ const acts = {
   },
 };
 
-function post(path, values) {
-  window.htmx.ajax("POST", `${sheet.address}${path}`, {
-    target: "#ledger",
-    swap: "outerHTML",
-    source: "#ledger",
-    values: { ...values, seen: sheet.head, open: byId("open-now").value },
-  });
+// Sends a change that was made on the stage; the answer is the new state, what of the picture it changed, and the ledger.
+async function post(path, values) {
+  changing += 1;
+  const order = { ...values, open: byId("open-now").value };
+  try {
+    const response = await fetch(`${sheet.address}${path}`, {
+      method: "POST",
+      headers: { Accept: "application/json", "Content-Type": "application/json", "X-CSRFToken": document.body.dataset.token },
+      body: JSON.stringify({ ...order, seen: sheet.head }),
+    });
+    const answer = await response.json();
+    if (response.ok) take(answer);
+    else refuse(answer, () => post(path, values));
+  } catch {
+    says.lost();
+  } finally {
+    changing -= 1;
+  }
+}
+
+function take({ ledger, dirty }) {
+  stage.dirty = dirty;
+  const target = byId("ledger");
+  beforeSwap(target);
+  window.htmx.swap(target, ledger, { swapStyle: "outerHTML", settleDelay: 0 }, { eventInfo: { target } });
+}
+
+// Says why a change was refused; one that came too late may be made again on what is newest.
+function refuse({ message, hint, isBehind, place }, again) {
+  const target = document.querySelector(place) ?? byId("messages");
+  say([message, hint].filter(Boolean).join(" "), target);
+  if (isBehind) offerAgain(again);
 }
 
 // Flies to a pocket of the list; the undecided ones stand first.
 let walked = -1;
 function walk(by) {
-  const rows = [...document.querySelectorAll(".pockets li")];
+  const rows = sheet.pockets;
   if (!rows.length) {
     acts.say("No pocket is listed", "open the second sentence to see them");
     return;
   }
   document.getElementById("pockets").open = true;
   walked = (walked + by + rows.length) % rows.length;
-  flyTo(rows[walked]);
+  flyTo(walked);
 }
 
-function flyTo(item) {
-  const [left, top, right, bottom] = item.dataset.box.split(",").map(Number);
+function flyTo(number) {
+  const { box, row, col } = sheet.pockets[number];
+  const [left, top, right, bottom] = box;
   const viewport = stage.viewport;
   const fit = Math.min(viewport.width / (right - left) / 3, viewport.height / (bottom - top) / 3);
   viewport.lookAt((left + right) / 2, (top + bottom) / 2, Math.min(8, fit));
-  stage.aim = { row: Number(item.dataset.row), col: Number(item.dataset.col) };
+  stage.aim = { row, col };
   stage.moved();
   hovered = "";
   acts.hover(stage.aim);
   proof.show(stage.aim);
-  item.scrollIntoView({ block: "nearest" });
+  document.querySelectorAll(".pockets li")[number].scrollIntoView({ block: "nearest" });
 }
 document.addEventListener("click", (event) => {
   const item = event.target.closest?.(".pockets .show")?.closest("li");
-  if (item) flyTo(item);
+  if (item) flyTo([...item.parentElement.children].indexOf(item));
 });
 
-const pointer = new Pointer(stage, acts);
+const tools = makeTools({ stage, acts });
+stage.overlay.tools = [tools.area, ...Object.values(tools.held)];
+const pointer = new Pointer(stage, acts, tools);
 new Exporting(sheet, say);
 
 new Curve({
@@ -236,29 +264,10 @@ new Curve({
   },
 });
 
-function readPairs(text) {
-  return text.trim().split(" ").map((pair) => pair.split(",").map(Number));
-}
-
-function readPicks() {
-  stage.picks = [...document.querySelectorAll(".pick")].map((item) => ({
-    x: Number(item.dataset.x),
-    y: Number(item.dataset.y),
-    number: item.dataset.number,
-  }));
-  stage.fences = [...document.querySelectorAll(".fence")].map((item) =>
-    readPairs(item.dataset.places),
-  );
-  stage.pockets = [...document.querySelectorAll(".pockets li")].map((item) => ({
-    outline: readPairs(item.dataset.outline),
-    verdict: item.dataset.verdict,
-  }));
-  stage.guards = [...document.querySelectorAll(".guard[data-x]")].map((item) => ({ x: Number(item.dataset.x), y: Number(item.dataset.y) }));
-}
-
 function readArea() {
-  const wasSet = Boolean(stage.area.corners);
-  stage.area.follow(sheet.area);
+  const wasSet = Boolean(tools.area.corners);
+  tools.area.follow(sheet.area);
+  stage.overlay.things = sheet;
   if (stage.resetPicture()) proof.pin = { row: sheet.spotRow, col: sheet.spotCol };
   if (sheet.area) acts.say("Drag the corners", "to what is worked on; Enter uses them, Esc leaves it as it is");
   else if (wasSet) acts.say("Point at a place", "to see what a click would clear");
@@ -268,9 +277,9 @@ function readArea() {
 function follow() {
   const head = sheet.head;
   const measured = sheet.measured;
+  const { tried } = stage;
   readSheet(sheet);
-  readPicks();
-  if (stage.patterns?.tone !== sheet.tone) stage.patterns = null;
+  if (stage.blotter?.tone !== sheet.tone) stage.blotter = null;
   stage.tried = null;
   if (!measured && sheet.measured) {
     acts.say("Point at a place", "to see what a click would clear");
@@ -281,19 +290,23 @@ function follow() {
     hovered = "";
     acts.hover(stage.aim ?? lastPlace);
   }
-  stage.moved();
+  // where a change of the stage's own leaves what is in view as it was, nothing is asked for anew
+  if (tried === null && !stage.shows(stage.dirty)) stage.paint();
+  else stage.moved();
+  stage.dirty = null;
   if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
   offerCopy();
 }
 document.body.addEventListener("htmx:afterSettle", (event) => isForGaps(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top
 let scrolled = { step: "", top: 0 };
-document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+function beforeSwap(target) {
   // gaps of a state that is left are not waited for
-  if (detail.target.id === "ledger" && byId("gaps")) window.htmx.trigger("#gaps", "htmx:abort");
+  if (target.id === "ledger" && byId("gaps")) window.htmx.trigger("#gaps", "htmx:abort");
   const part = document.querySelector(".part");
   if (part) scrolled = { step: part.closest(".step").id, top: part.scrollTop };
-});
+}
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => beforeSwap(detail.target));
 document.body.addEventListener("htmx:afterSwap", () => {
   const part = document.querySelector(".part");
   if (part?.closest(".step").id === scrolled.step) part.scrollTop = scrolled.top;
@@ -309,18 +322,23 @@ document.body.addEventListener("htmx:beforeSwap", (event) => {
 });
 document.body.addEventListener("sheet:behind", () => {
   const order = refused;
+  offerAgain(() => {
+    const given = order.formData ? Object.fromEntries(order.formData.entries()) : order.parameters;
+    window.htmx.ajax("POST", order.path, { target: "#ledger", swap: "outerHTML", source: "#ledger", values: { ...given, seen: sheet.head } });
+  });
+});
+function offerAgain(act) {
   const again = document.createElement("button");
   again.className = "button small";
   again.type = "button";
   again.textContent = "Do it again on the newest state";
   again.addEventListener("click", () => {
     byId("messages").replaceChildren();
-    const given = order.formData ? Object.fromEntries(order.formData.entries()) : order.parameters;
-    window.htmx.ajax("POST", order.path, { target: "#ledger", swap: "outerHTML", source: "#ledger", values: { ...given, seen: sheet.head } });
+    act();
   });
   byId("messages").querySelector(".message")?.append(again);
   loadLedger();
-});
+}
 
 byId("whole").addEventListener("click", () => {
   stage.viewport.showWhole();
@@ -377,5 +395,4 @@ document.addEventListener("click", async (event) => {
   setTimeout(() => (button.textContent = words), 1500);
 });
 readArea();
-readPicks();
 offerCopy();

@@ -41,7 +41,8 @@ export function drawFrame(context, frame, viewport) {
 }
 
 // Dark beside light, so that one of the two shows on any picture.
-export function strokeTwice(context, ratio, draw) {
+// `pen` has the context and the ratio of device pixels to those of the page.
+export function strokeTwice({ context, ratio }, draw) {
   for (const [style, width] of [["#fff", 4], ["#111", 1.5]]) {
     context.strokeStyle = style;
     context.lineWidth = width * ratio;
@@ -51,53 +52,53 @@ export function strokeTwice(context, ratio, draw) {
   }
 }
 
-export function drawAim(context, ratio, at) {
-  const [near, far] = [4 * ratio, 12 * ratio];
-  strokeTwice(context, ratio, (pen) => {
+export function drawAim(pen, at) {
+  const [near, far] = [4 * pen.ratio, 12 * pen.ratio];
+  strokeTwice(pen, (path) => {
     for (const [x, y] of [[1, 0], [-1, 0], [0, 1], [0, -1]]) {
-      pen.moveTo(at.x + x * near, at.y + y * near);
-      pen.lineTo(at.x + x * far, at.y + y * far);
+      path.moveTo(at.x + x * near, at.y + y * near);
+      path.lineTo(at.x + x * far, at.y + y * far);
     }
   });
 }
 
-export function drawPick(context, ratio, at, number) {
-  strokeTwice(context, ratio, (pen) => pen.arc(at.x, at.y, 9 * ratio, 0, 2 * Math.PI));
-  writeTwice(context, ratio, number, at);
+export function drawPick(pen, at, number) {
+  strokeTwice(pen, (path) => path.arc(at.x, at.y, 9 * pen.ratio, 0, 2 * Math.PI));
+  writeTwice(pen, number, at);
 }
 
-export function drawSpot(context, ratio, from, to) {
-  strokeTwice(context, ratio, (pen) => pen.rect(from.x, from.y, to.x - from.x, to.y - from.y));
+export function drawSpot(pen, from, to) {
+  strokeTwice(pen, (path) => path.rect(from.x, from.y, to.x - from.x, to.y - from.y));
 }
 
 // The work area: a plain outline with a numbered grip at each corner.
-export function drawArea(context, ratio, corners, chosen) {
-  strokeTwice(context, ratio, (pen) => {
-    corners.forEach((at, number) => (number ? pen.lineTo(at.x, at.y) : pen.moveTo(at.x, at.y)));
-    pen.closePath();
+export function drawArea(pen, corners, chosen) {
+  strokeTwice(pen, (path) => {
+    corners.forEach((at, number) => (number ? path.lineTo(at.x, at.y) : path.moveTo(at.x, at.y)));
+    path.closePath();
   });
   corners.forEach((at, number) => {
-    const side = (number === chosen ? 9 : 6) * ratio;
-    context.fillStyle = number === chosen ? "#111" : "#fff";
-    context.fillRect(at.x - side, at.y - side, 2 * side, 2 * side);
-    strokeTwice(context, ratio, (pen) => pen.rect(at.x - side, at.y - side, 2 * side, 2 * side));
-    if (number === chosen) writeTwice(context, ratio, String(number + 1), at);
+    const side = (number === chosen ? 9 : 6) * pen.ratio;
+    pen.context.fillStyle = number === chosen ? "#111" : "#fff";
+    pen.context.fillRect(at.x - side, at.y - side, 2 * side, 2 * side);
+    strokeTwice(pen, (path) => path.rect(at.x - side, at.y - side, 2 * side, 2 * side));
+    if (number === chosen) writeTwice(pen, String(number + 1), at);
   });
 }
 
 // A fence: a line with short bars across it.
-export function drawFence(context, ratio, line) {
-  const bar = 4 * ratio;
-  strokeTwice(context, ratio, (pen) => {
-    line.forEach((at, number) => (number ? pen.lineTo(at.x, at.y) : pen.moveTo(at.x, at.y)));
+export function drawFence(pen, line) {
+  const bar = 4 * pen.ratio;
+  strokeTwice(pen, (path) => {
+    line.forEach((at, number) => (number ? path.lineTo(at.x, at.y) : path.moveTo(at.x, at.y)));
     for (let number = 1; number < line.length; number += 1) {
       const [from, to] = [line[number - 1], line[number]];
       const long = Math.hypot(to.x - from.x, to.y - from.y) || 1;
       const [alongX, alongY] = [(to.x - from.x) / long, (to.y - from.y) / long];
-      for (let far = 0; far <= long; far += 14 * ratio) {
+      for (let far = 0; far <= long; far += 14 * pen.ratio) {
         const [x, y] = [from.x + alongX * far, from.y + alongY * far];
-        pen.moveTo(x - alongY * bar, y + alongX * bar);
-        pen.lineTo(x + alongY * bar, y - alongX * bar);
+        path.moveTo(x - alongY * bar, y + alongX * bar);
+        path.lineTo(x + alongY * bar, y - alongX * bar);
       }
     }
   });
@@ -108,22 +109,22 @@ const TICK_PX = 5;
 
 // A pocket: its unbroken contour, with ticks that point out of it where it goes and into it where it
 // stays; undecided, a contour with a gap and a question mark in it.
-export function drawPocket(context, ratio, outline, verdict) {
+export function drawPocket(pen, outline, verdict) {
   const sides = outline.map((from, number) => {
     const to = outline[(number + 1) % outline.length];
     return { from, to, long: Math.hypot(to.x - from.x, to.y - from.y) };
   });
   const around = sides.reduce((sum, { long }) => sum + long, 0);
-  if (around < 12 * ratio) return;
-  const gap = verdict ? 0 : Math.min(18 * ratio, around / 4);
+  if (around < 12 * pen.ratio) return;
+  const gap = verdict ? 0 : Math.min(18 * pen.ratio, around / 4);
   const turned = outline.reduce((sum, { x, y }, at) => {
     const next = outline[(at + 1) % outline.length];
     return sum + x * next.y - next.x * y;
   }, 0);
   // on a clockwise contour (y goes down) the outside lies to the left of the way
-  const side = (turned > 0 ? 1 : -1) * (verdict === "clear" ? 1 : -1) * TICK_PX * ratio;
-  const tickEvery = Math.max(TICK_EVERY_PX * ratio, around / 40);
-  strokeTwice(context, ratio, (pen) => {
+  const side = (turned > 0 ? 1 : -1) * (verdict === "clear" ? 1 : -1) * TICK_PX * pen.ratio;
+  const tickEvery = Math.max(TICK_EVERY_PX * pen.ratio, around / 40);
+  strokeTwice(pen, (path) => {
     let walked = 0;
     let nextTick = tickEvery / 2;
     sides.forEach(({ from, to, long }) => {
@@ -131,18 +132,18 @@ export function drawPocket(context, ratio, outline, verdict) {
       const [alongX, alongY] = [(to.x - from.x) / long, (to.y - from.y) / long];
       const start = Math.max(0, gap - walked);
       if (start < long) {
-        pen.moveTo(from.x + alongX * start, from.y + alongY * start);
-        pen.lineTo(to.x, to.y);
+        path.moveTo(from.x + alongX * start, from.y + alongY * start);
+        path.lineTo(to.x, to.y);
       }
       for (; verdict && nextTick <= walked + long; nextTick += tickEvery) {
         const [x, y] = [from.x + alongX * (nextTick - walked), from.y + alongY * (nextTick - walked)];
-        pen.moveTo(x, y);
-        pen.lineTo(x + alongY * side, y - alongX * side);
+        path.moveTo(x, y);
+        path.lineTo(x + alongY * side, y - alongX * side);
       }
       walked += long;
     });
   });
-  if (!verdict && around > 60 * ratio) writeTwice(context, ratio, "?", along(sides, gap / 2));
+  if (!verdict && around > 60 * pen.ratio) writeTwice(pen, "?", along(sides, gap / 2));
 }
 
 function along(sides, far) {
@@ -154,18 +155,18 @@ function along(sides, far) {
 }
 
 // A guard: a lozenge where its colour was taken.
-export function drawGuard(context, ratio, at) {
-  const [wide, tall] = [7 * ratio, 10 * ratio];
-  strokeTwice(context, ratio, (pen) => {
-    pen.moveTo(at.x, at.y - tall);
-    pen.lineTo(at.x + wide, at.y);
-    pen.lineTo(at.x, at.y + tall);
-    pen.lineTo(at.x - wide, at.y);
-    pen.closePath();
+export function drawGuard(pen, at) {
+  const [wide, tall] = [7 * pen.ratio, 10 * pen.ratio];
+  strokeTwice(pen, (path) => {
+    path.moveTo(at.x, at.y - tall);
+    path.lineTo(at.x + wide, at.y);
+    path.lineTo(at.x, at.y + tall);
+    path.lineTo(at.x - wide, at.y);
+    path.closePath();
   });
 }
 
-function writeTwice(context, ratio, text, at) {
+function writeTwice({ context, ratio }, text, at) {
   context.font = `700 ${12 * ratio}px "Atkinson Hyperlegible Next", sans-serif`;
   context.textAlign = "center";
   context.textBaseline = "middle";

@@ -1,33 +1,16 @@
-// Mouse, pen, touch and keys on the stage. A click has one meaning, said before it is made.
+// Mouse, pen, touch and keys on the stage: they go to the implement that is in hand.
 
 const DRAG_PX = 5;
-
-// What the server says of an act; while it has not answered yet, the act's name alone.
-function worded(answer, name, cannot) {
-  return answer === undefined ? name : answer ?? `${name}: ${cannot}`;
-}
-
-// What a click means while a letter is held: where it goes, and how it is said.
-const HELD = {
-  u: { path: "up-to", words: ({ upTo }) => worded(upTo, "Up to here", "no tolerance gets further here") },
-  s: { path: "short-of", words: ({ shortOf }) => worded(shortOf, "Short of here", "this is not cleared") },
-  f: { path: "keep", words: () => "Mark this as figure" },
-  g: { path: "guards", words: () => "Guard this colour" },
-  w: { path: "fences", words: () => "Draw a fence", how: "press and drag along it" },
-  j: {
-    words: ({ tried }) => (tried === null ? "Walk from jump to jump" : `Up to ${tried.toFixed(1)}`),
-    how: "turn the wheel; let go of J to take it, Esc to leave it",
-  },
-};
-
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 export class Pointer {
-  constructor(stage, acts) {
+  constructor(stage, acts, tools) {
     this.stage = stage;
-    this.acts = acts; // { hover(place|null), commit(place), spot(place|null) }
+    this.acts = acts; // { hover(place|null), spot(place|null), say, said, walk, leaveJump }
+    this.tools = tools;
     this.down = new Map();
-    this.gesture = null;
+    this.active = null; // the tool of the press that goes on
+    this.letter = null;
     const canvas = stage.canvas;
     canvas.addEventListener("pointerdown", (event) => this.begin(event));
     canvas.addEventListener("pointermove", (event) => this.move(event));
@@ -42,148 +25,90 @@ export class Pointer {
     canvas.addEventListener("pointerenter", () => document.activeElement === document.body && canvas.focus({ preventScroll: true }));
   }
 
-  at(event) {
-    const box = this.stage.canvas.getBoundingClientRect();
-    return { x: (event.clientX - box.left) * this.stage.ratio, y: (event.clientY - box.top) * this.stage.ratio };
+  // What a press would go to now.
+  get inHand() {
+    return this.tools.held[this.letter] ?? this.tools.pick;
   }
 
-  // Says what a click would do here, with the letter that is held.
+  // Says what a click would do here, with the tool in hand.
   sayHere() {
-    const said = this.acts.said();
-    const meant = HELD[this.held];
-    if (meant) this.acts.say(meant.words(said), meant.how ?? "click, or Enter at the aim");
-    else this.acts.say(said.verb ?? "", said.detail ?? "");
+    this.acts.say(...this.inHand.words(this.acts.said()));
   }
 
   release(event) {
     if (event.key === " ") this.stage.showOriginal(false);
-    if (event.key.toLowerCase() === this.held) this.letGo();
+    if (event.key.toLowerCase() === this.letter) this.letGo();
   }
 
   letGo() {
     this.stage.showOriginal(false);
-    if (!this.held) return;
-    if (this.held === "j") this.acts.takeJump();
-    this.held = null;
+    if (!this.letter) return;
+    const tool = this.inHand;
+    this.letter = null;
+    tool.letGo();
     this.sayHere();
   }
 
   begin(event) {
     if (event.button > 0) return;
     this.stage.canvas.setPointerCapture(event.pointerId);
-    this.down.set(event.pointerId, this.at(event));
+    const sample = this.stage.sample(event);
+    this.down.set(event.pointerId, sample);
     if (this.down.size > 1) {
-      this.stage.release();
-      this.gesture = { kind: "pinch" };
+      this.active?.cancel();
+      this.active = this.tools.pan;
+      this.isPinch = true;
       return;
     }
-    const corner = this.stage.area.corners && this.stage.area.hit(this.at(event));
-    if (Number.isInteger(corner)) {
-      this.gesture = { kind: "corner", corner };
-      this.stage.area.choose(corner);
-      return;
-    }
-    const place = this.stage.placeAt(event);
-    this.gesture = { kind: "press", from: this.at(event), place, touch: event.pointerType === "touch" };
-    this.gesture.held = this.held;
-    if (place && this.held === "w") {
-      this.gesture.line = [place];
-      return;
-    }
-    if (place && !this.held && !this.gesture.touch && this.acts.hover(place)) this.stage.press(place);
+    this.from = sample;
+    this.isPinch = false;
+    this.active = this.tools.area.hits(sample) ? this.tools.area : this.inHand;
+    this.active.down(sample);
   }
 
   move(event) {
-    const now = this.at(event);
+    const sample = this.stage.sample(event);
     const before = this.down.get(event.pointerId);
     if (!before) {
-      const place = this.stage.placeAt(event);
-      this.acts.hover(place);
-      this.acts.spot(place);
+      this.acts.hover(sample.place);
+      this.acts.spot(sample.place);
       return;
     }
-    if (this.gesture?.kind === "pinch" && this.down.size === 2) {
+    this.down.set(event.pointerId, sample);
+    if (this.isPinch) {
       const [other] = [...this.down].filter(([id]) => id !== event.pointerId).map(([, at]) => at);
-      const was = Math.hypot(before.x - other.x, before.y - other.y);
-      const is = Math.hypot(now.x - other.x, now.y - other.y);
-      this.stage.viewport.zoomAt((now.x + other.x) / 2, (now.y + other.y) / 2, is / Math.max(1, was));
-      this.stage.viewport.pan((now.x - before.x) / 2, (now.y - before.y) / 2);
-      this.down.set(event.pointerId, now);
-      this.stage.moved();
+      if (other) this.tools.pan.pinch(before, sample, other);
       return;
     }
-    if (this.gesture?.kind === "corner") {
-      const at = this.stage.viewport.toPicture(now.x, now.y);
-      this.stage.area.move(this.gesture.corner, at.x, at.y);
-      return;
+    if (!this.active) return;
+    if (!this.active.strokes) {
+      if (Math.hypot(sample.x - this.from.x, sample.y - this.from.y) < DRAG_PX * this.stage.ratio) return;
+      this.active.cancel();
+      this.active = this.tools.pan;
+      this.active.down(before);
     }
-    if (this.gesture?.line) {
-      const place = this.stage.placeAt(event);
-      const last = this.gesture.line.at(-1);
-      if (place && (place.row !== last.row || place.col !== last.col)) this.gesture.line.push(place);
-      this.stage.drawn = this.gesture.line.map(({ row, col }) => [col, row]);
-      this.stage.paint();
-      return;
-    }
-    if (this.gesture?.kind === "press") {
-      const away = Math.hypot(now.x - this.gesture.from.x, now.y - this.gesture.from.y);
-      if (away < DRAG_PX * this.stage.ratio) return;
-      this.stage.release();
-      this.gesture = { kind: "pan" };
-      this.stage.canvas.classList.add("panning");
-    }
-    if (this.gesture?.kind === "pan") {
-      this.stage.viewport.pan(now.x - before.x, now.y - before.y);
-      this.down.set(event.pointerId, now);
-      this.stage.moved();
-    }
+    this.active.move(sample);
   }
 
   end(event) {
     this.down.delete(event.pointerId);
-    const gesture = this.gesture;
-    if (this.down.size === 0) {
-      this.gesture = null;
-      this.stage.canvas.classList.remove("panning");
-    }
-    if (gesture?.kind !== "press" || !gesture.place) return;
-    this.stage.release();
-    if (gesture.line) {
-      this.stage.drawn = null;
-      this.acts.fence(thin(gesture.line, 2 / this.stage.viewport.scale));
-      return;
-    }
-    if (gesture.held) {
-      if (!HELD[gesture.held].path) return;
-      this.acts.commit(gesture.place, HELD[gesture.held].path);
-      return;
-    }
-    this.stage.aim = gesture.touch ? gesture.place : null;
-    if (gesture.touch) {
-      // a tap only places the aim; the worded button in the status line then acts
-      this.acts.hover(gesture.place);
-      this.acts.spot(gesture.place);
-      this.stage.paint();
-    } else {
-      this.acts.commit(gesture.place);
-    }
+    if (this.down.size) return;
+    const tool = this.active;
+    this.active = null;
+    if (this.isPinch) tool?.cancel();
+    else tool?.up(this.stage.sample(event));
   }
 
   drop(event) {
     this.down.delete(event?.pointerId);
-    this.gesture = null;
-    this.stage.drawn = null;
-    this.stage.canvas.classList.remove("panning");
-    this.stage.release();
+    this.active?.cancel();
+    this.active = null;
   }
 
   wheel(event) {
     event.preventDefault();
-    if (this.held === "j") {
-      this.acts.walkJumps(event.deltaY > 0 ? 1 : -1);
-      return;
-    }
-    const { x, y } = this.at(event);
+    if (this.inHand.wheel(event.deltaY > 0 ? 1 : -1)) return;
+    const { x, y } = this.stage.sample(event);
     const lines = event.deltaMode === 1 ? event.deltaY * 16 : event.deltaY;
     this.stage.viewport.zoomAt(x, y, Math.exp(-Math.max(-240, Math.min(240, lines)) / 400));
     this.stage.moved();
@@ -191,12 +116,16 @@ export class Pointer {
 
   key(event) {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (!this.tools.area.key(event) && !this.inHand.key(event) && !this.keyStage(event)) return;
+    event.preventDefault();
+    this.stage.overlay.ask();
+  }
+
+  // Keys that mean the same whatever is in hand; whether this is one.
+  keyStage(event) {
     const { stage } = this;
     const viewport = stage.viewport;
-    if (stage.area.corners && this.keyArea(event)) {
-      event.preventDefault();
-      return;
-    }
+    const letter = event.key.toLowerCase();
     if (event.key in ARROWS) {
       const far = Math.max(1, Math.round((event.shiftKey ? 64 : 8) / viewport.scale));
       const middle = viewport.toPicture(viewport.width / 2, viewport.height / 2);
@@ -209,16 +138,13 @@ export class Pointer {
       this.keepInSight();
       this.acts.hover(stage.aim);
       this.acts.spot(stage.aim);
-    } else if (event.key === "Enter" && stage.aim) {
-      const path = this.held ? HELD[this.held].path : "picks";
-      if (path) this.acts.commit(stage.aim, path);
-    } else if (event.key.toLowerCase() in HELD) {
-      if (this.held !== event.key.toLowerCase()) {
-        this.held = event.key.toLowerCase();
+    } else if (letter in this.tools.held) {
+      if (this.letter !== letter) {
+        this.letter = letter;
         this.sayHere();
       }
-    } else if (event.key.toLowerCase() === "n" || event.key.toLowerCase() === "b") {
-      this.acts.walk(event.key.toLowerCase() === "n" ? 1 : -1);
+    } else if (letter === "n" || letter === "b") {
+      this.acts.walk(letter === "n" ? 1 : -1);
     } else if (event.key === " ") {
       stage.showOriginal(true);
     } else if (event.key === "Escape") {
@@ -228,25 +154,6 @@ export class Pointer {
       const at = stage.aim ? viewport.toCanvas(stage.aim.col, stage.aim.row) : { x: viewport.width / 2, y: viewport.height / 2 };
       viewport.zoomAt(at.x, at.y, event.key === "-" ? 1 / 1.5 : 1.5);
       stage.moved();
-    } else {
-      return;
-    }
-    event.preventDefault();
-    stage.paint();
-  }
-
-  // Keys while the work area is set; whether the key meant something there.
-  keyArea(event) {
-    const { area } = this.stage;
-    if (event.key in ARROWS) {
-      const far = event.shiftKey ? 10 : 1;
-      area.nudge(ARROWS[event.key][0] * far, ARROWS[event.key][1] * far);
-    } else if (["1", "2", "3", "4"].includes(event.key)) {
-      area.choose(Number(event.key) - 1);
-    } else if (event.key === "Enter") {
-      area.use();
-    } else if (event.key === "Escape") {
-      area.leave();
     } else {
       return false;
     }
@@ -261,19 +168,4 @@ export class Pointer {
     viewport.lookAt(aim.col, aim.row, viewport.scale);
     this.stage.moved();
   }
-}
-
-// Drops places that lie so close to the line between their neighbours that nobody would miss them.
-function thin(line, near) {
-  if (line.length < 3) return line;
-  const [first, last] = [line[0], line.at(-1)];
-  const long = Math.hypot(last.col - first.col, last.row - first.row) || 1;
-  let far = 0;
-  let most = 0;
-  for (let at = 1; at < line.length - 1; at += 1) {
-    const away = Math.abs((last.col - first.col) * (first.row - line[at].row) - (first.col - line[at].col) * (last.row - first.row)) / long;
-    if (away > most) [most, far] = [away, at];
-  }
-  if (most <= near) return [first, last];
-  return [...thin(line.slice(0, far + 1), near).slice(0, -1), ...thin(line.slice(far), near)];
 }

@@ -34,7 +34,7 @@ export class Proof {
     const top = Math.max(0, Math.min(sheet.height - height, this.spot.row - (height >> 1)));
     const seen = { left, top, cell: 1, width: Math.min(width, sheet.width), height: Math.min(height, sheet.height) };
     this.stage.spot = { left, top, right: left + seen.width, bottom: top + seen.height };
-    this.stage.paint();
+    this.stage.overlay.ask();
     if (!sheet.measured) return;
     const values = { ...seen };
     if (this.stage.tried !== null) Object.assign(values, { tolerance: this.stage.tried, settles: 1 });

@@ -1,8 +1,8 @@
 // The stage: shows what the server computed, and turns gestures into places.
 
 import { Newest, fetchPixels, toBuffer, toQuery } from "./pixels.js";
-import { AreaFrame } from "./area.js";
-import { drawAim, drawArea, drawFence, drawFrame, drawGuard, drawPick, drawPocket, drawSpot, makeBlotter, makeHatch } from "./paint.js";
+import { Overlay } from "./overlay.js";
+import { drawFrame, makeBlotter } from "./paint.js";
 import { Viewport } from "./viewport.js";
 
 const RESTS_AFTER_MS = 150;
@@ -14,7 +14,7 @@ async function fetchFrame({ seen, address }, signal) {
 }
 
 export class Stage {
-  constructor(canvas, sheet, says) {
+  constructor(canvas, over, sheet, says) {
     this.canvas = canvas;
     this.sheet = sheet;
     this.says = says; // { lost, zoomed, shown }
@@ -27,13 +27,8 @@ export class Stage {
     this.tried = null;
     this.aim = null;
     this.takes = null;
-    this.picks = [];
-    this.fences = [];
-    this.pockets = [];
-    this.guards = [];
-    this.drawn = null; // the fence being drawn
     this.spot = null;
-    this.area = new AreaFrame(this);
+    this.overlay = new Overlay(over, this);
     this.cuts = new Newest(
       fetchFrame,
       (frame, order) => {
@@ -62,7 +57,7 @@ export class Stage {
       ({ seen, mask }, order) => {
         if (this.pressed !== order.pressed) return;
         this.takes = { window: seen, buffer: this.toHatchMask(mask) };
-        this.paint();
+        this.overlay.ask();
       },
       (error) => this.says.lost(error),
     );
@@ -72,7 +67,7 @@ export class Stage {
 
   // While the sheet is measured: the original at once, then a draft of the cut over it.
   get wantsDraft() {
-    return !this.sheet.measured && !this.showsOriginal && !this.area.corners;
+    return !this.sheet.measured && !this.showsOriginal && !this.sheet.area;
   }
 
   askDraft({ seen }) {
@@ -80,7 +75,7 @@ export class Stage {
   }
 
   get showsAsItCame() {
-    return this.showsOriginal || !this.sheet.measured || Boolean(this.area.corners);
+    return this.showsOriginal || !this.sheet.measured || Boolean(this.sheet.area);
   }
 
   get ratio() {
@@ -94,7 +89,8 @@ export class Stage {
     this.canvas.width = width;
     this.canvas.height = height;
     this.viewport.resize(width, height);
-    this.patterns = null;
+    this.blotter = null;
+    this.overlay.resize(width, height);
     this.moved();
   }
 
@@ -114,7 +110,7 @@ export class Stage {
       values.tolerance = this.tried;
       if (this.rests) values.settles = 1;
     }
-    const path = this.area.corners ? "uncropped" : original ? "original" : "view";
+    const path = this.sheet.area ? "uncropped" : original ? "original" : "view";
     const address = `${this.sheet.address}${path}?${toQuery(values)}`;
     this.cuts.want({ seen, address, original });
     clearTimeout(this.sketching);
@@ -141,8 +137,8 @@ export class Stage {
   // Shows another picture where the work area changed, or all around it is to be seen; says whether it did.
   resetPicture() {
     const { viewport, sheet } = this;
-    if (viewport.pictureWidth === sheet.width && viewport.pictureHeight === sheet.height && this.isUncropped === Boolean(this.area.corners)) return false;
-    this.isUncropped = Boolean(this.area.corners);
+    if (viewport.pictureWidth === sheet.width && viewport.pictureHeight === sheet.height && this.isUncropped === Boolean(this.sheet.area)) return false;
+    this.isUncropped = Boolean(this.sheet.area);
     viewport.pictureWidth = sheet.width;
     viewport.pictureHeight = sheet.height;
     viewport.showWhole();
@@ -182,9 +178,10 @@ export class Stage {
   }
 
   release() {
+    if (!this.pressed && !this.takes) return;
     this.pressed = null;
     this.takes = null;
-    this.paint();
+    this.overlay.ask();
   }
 
   toHatchMask({ width, height, bytes }) {
@@ -193,56 +190,44 @@ export class Stage {
     return toBuffer({ width, height, bytes: rgba });
   }
 
+  // The picture alone; what is drawn over it follows with the next frame.
   paint() {
-    const { context, viewport, ratio } = this;
-    this.patterns ??= {
-      tone: this.sheet.tone,
-      blotter: makeBlotter(context, this.sheet.tone, ratio),
-      hatch: makeHatch(context, ratio),
-    };
+    const { context, viewport } = this;
+    this.blotter ??= { tone: this.sheet.tone, pattern: makeBlotter(context, this.sheet.tone, this.ratio) };
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.clearRect(0, 0, this.canvas.width, this.canvas.height);
     const from = viewport.toCanvas(0, 0);
     const to = viewport.toCanvas(viewport.pictureWidth, viewport.pictureHeight);
-    context.fillStyle = this.patterns.blotter;
+    context.fillStyle = this.blotter.pattern;
     context.fillRect(Math.round(from.x), Math.round(from.y), Math.round(to.x - from.x), Math.round(to.y - from.y));
     const asItCame = (this.wantsDraft && this.draftFrame) || this.originalFrame;
     const frame = this.showsAsItCame ? asItCame : this.frame;
     if (frame ?? this.frame ?? this.originalFrame) drawFrame(context, frame ?? this.frame ?? this.originalFrame, viewport);
-    if (this.area.corners) {
-      drawArea(context, ratio, this.area.corners.map(([x, y]) => viewport.toCanvas(x, y)), this.area.chosen);
-      return;
-    }
-    if (this.takes) this.paintHatch();
-    if (this.spot) {
-      drawSpot(context, ratio, viewport.toCanvas(this.spot.left, this.spot.top), viewport.toCanvas(this.spot.right, this.spot.bottom));
-    }
-    for (const { outline, verdict } of this.pockets) {
-      drawPocket(context, ratio, outline.map(([x, y]) => viewport.toCanvas(x, y)), verdict);
-    }
-    for (const guard of this.guards) drawGuard(context, ratio, viewport.toCanvas(guard.x + 0.5, guard.y + 0.5));
-    for (const fence of this.drawn ? [...this.fences, this.drawn] : this.fences) {
-      drawFence(context, ratio, fence.map(([x, y]) => viewport.toCanvas(x + 0.5, y + 0.5)));
-    }
-    for (const pick of this.picks) drawPick(context, ratio, viewport.toCanvas(pick.x + 0.5, pick.y + 0.5), pick.number);
-    if (this.aim) drawAim(context, ratio, viewport.toCanvas(this.aim.col + 0.5, this.aim.row + 0.5));
+    this.overlay.ask();
   }
 
-  paintHatch() {
-    const layer = new OffscreenCanvas(this.canvas.width, this.canvas.height);
-    const pen = layer.getContext("2d");
-    drawFrame(pen, this.takes, this.viewport);
-    pen.globalCompositeOperation = "source-in";
-    pen.fillStyle = this.patterns.hatch;
-    pen.fillRect(0, 0, layer.width, layer.height);
-    this.context.drawImage(layer, 0, 0);
+  // Whether something of these boxes of the picture is in view; all of it where there are none to go by.
+  shows(boxes) {
+    const seen = this.viewport.window();
+    if (!boxes || !seen) return true;
+    const [right, bottom] = [seen.left + seen.width * seen.cell, seen.top + seen.height * seen.cell];
+    return boxes.some((box) => box[0] < right && box[2] > seen.left && box[1] < bottom && box[3] > seen.top);
   }
 
-  // The place under a pointer event, or null beside the picture.
-  placeAt(event) {
+  // What a pointer does at an instant; see tools/tool.js.
+  sample(event) {
+    const sample = this.locate(event);
+    const parts = event.getCoalescedEvents?.() ?? [];
+    sample.parts = parts.length ? parts.map((part) => this.locate(part)) : [sample];
+    return sample;
+  }
+
+  locate(event) {
     const box = this.canvas.getBoundingClientRect();
-    const at = this.viewport.toPicture((event.clientX - box.left) * this.ratio, (event.clientY - box.top) * this.ratio);
-    if (!this.viewport.isInside(at.x, at.y)) return null;
-    return { row: Math.floor(at.y), col: Math.floor(at.x) };
+    const x = (event.clientX - box.left) * this.ratio;
+    const y = (event.clientY - box.top) * this.ratio;
+    const at = this.viewport.toPicture(x, y);
+    const place = this.viewport.isInside(at.x, at.y) ? { row: Math.floor(at.y), col: Math.floor(at.x) } : null;
+    return { x, y, at, place, pressure: event.pressure ?? 0.5, touch: event.pointerType === "touch" };
   }
 }

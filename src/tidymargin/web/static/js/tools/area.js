@@ -1,4 +1,7 @@
-// The work area's corners on the stage, kept in step with the fields that carry them.
+// The work area: its corners on the stage, kept in step with the fields that carry them.
+
+import { drawArea } from "../paint.js";
+import { Tool } from "./tool.js";
 
 const REACH_PX = 22;
 
@@ -9,9 +12,11 @@ const isUpright = (corners) =>
     return (x === nextX) !== (y === nextY);
   });
 
-export class AreaFrame {
-  constructor(stage) {
-    this.stage = stage;
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+export class AreaTool extends Tool {
+  constructor(bench) {
+    super(bench);
     this.corners = null; // null while the work area is not being set
     this.chosen = 0;
     document.addEventListener("input", (event) => event.target.id?.startsWith("corner-") && this.readFields());
@@ -45,6 +50,45 @@ export class AreaFrame {
     this.writeFields();
   }
 
+  get strokes() {
+    return true;
+  }
+
+  // Whether a press there takes a corner.
+  hits(sample) {
+    return Boolean(this.corners) && this.hit(sample) !== null;
+  }
+
+  down(sample) {
+    this.choose(this.hit(sample));
+  }
+
+  move({ at }) {
+    this.moveCorner(this.chosen, at.x, at.y);
+  }
+
+  key(event) {
+    if (!this.corners) return false;
+    if (event.key in ARROWS) {
+      const far = event.shiftKey ? 10 : 1;
+      const [x, y] = this.corners[this.chosen];
+      this.moveCorner(this.chosen, x + ARROWS[event.key][0] * far, y + ARROWS[event.key][1] * far);
+    } else if (["1", "2", "3", "4"].includes(event.key)) {
+      this.choose(Number(event.key) - 1);
+    } else if (event.key === "Enter") {
+      document.getElementById("area-form").requestSubmit();
+    } else if (event.key === "Escape") {
+      document.getElementById("leave-area").click();
+    } else {
+      return false;
+    }
+    return true;
+  }
+
+  draw(pen) {
+    if (this.corners) drawArea(pen, this.corners.map(([x, y]) => pen.place(x, y)), this.chosen);
+  }
+
   // The corner within a finger's reach of a place on the canvas, or null.
   hit({ x, y }) {
     const { viewport, ratio } = this.stage;
@@ -56,7 +100,7 @@ export class AreaFrame {
     return away[nearest] <= REACH_PX * ratio ? nearest : null;
   }
 
-  move(at, x, y) {
+  moveCorner(at, x, y) {
     const digits = this.isBox ? 1 : 100;
     const { viewport } = this.stage;
     const toX = Math.round(Math.min(viewport.pictureWidth, Math.max(0, x)) * digits) / digits;
@@ -73,19 +117,14 @@ export class AreaFrame {
     this.writeFields();
   }
 
-  nudge(byX, byY) {
-    const [x, y] = this.corners[this.chosen];
-    this.move(this.chosen, x + byX, y + byY);
-  }
-
   choose(at) {
     this.chosen = at;
-    this.stage.paint();
+    this.stage.overlay.ask();
   }
 
   writeFields() {
     this.corners.forEach(([x, y], at) => (field(at).value = `${x},${y}`));
-    this.stage.paint();
+    this.stage.overlay.ask();
   }
 
   readFields() {
@@ -93,14 +132,6 @@ export class AreaFrame {
     if (typed.some((pair) => pair.length !== 2 || pair.some(Number.isNaN))) return;
     this.corners = typed;
     this.setBox(isUpright(typed));
-    this.stage.paint();
-  }
-
-  use() {
-    document.getElementById("area-form").requestSubmit();
-  }
-
-  leave() {
-    document.getElementById("leave-area").click();
+    this.stage.overlay.ask();
   }
 }

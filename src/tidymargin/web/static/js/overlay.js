@@ -1,0 +1,72 @@
+// Everything that is drawn over the picture, on a canvas of its own and once a frame at most.
+
+import { drawAim, drawFence, drawFrame, drawGuard, drawPick, drawPocket, drawSpot, makeHatch } from "./paint.js";
+
+// The size of the overlay's pixels on the screen, and where places of the picture lie on it.
+class Pen {
+  constructor(context, stage) {
+    this.context = context;
+    this.ratio = stage.ratio;
+    this.viewport = stage.viewport;
+  }
+
+  place(x, y) {
+    return this.viewport.toCanvas(x, y);
+  }
+}
+
+export class Overlay {
+  constructor(canvas, stage) {
+    this.canvas = canvas;
+    this.stage = stage;
+    this.context = canvas.getContext("2d");
+    this.things = { picks: [], guards: [], fences: [], pockets: [] };
+    this.tools = [];
+  }
+
+  resize(width, height) {
+    this.canvas.width = width;
+    this.canvas.height = height;
+    this.hatch = null;
+    this.paint();
+  }
+
+  // Asks for a frame; the next one shows everything that is known by then.
+  ask() {
+    this.asked ??= requestAnimationFrame(() => this.paint());
+  }
+
+  paint() {
+    cancelAnimationFrame(this.asked);
+    this.asked = null;
+    const { context, stage, things } = this;
+    const pen = new Pen(context, stage);
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.clearRect(0, 0, this.canvas.width, this.canvas.height);
+    if (!stage.sheet.area) this.paintThings(pen, things);
+    for (const tool of this.tools) tool.draw(pen);
+    if (stage.aim && !stage.sheet.area) drawAim(pen, pen.place(stage.aim.col + 0.5, stage.aim.row + 0.5));
+  }
+
+  paintThings(pen, { picks, guards, fences, pockets }) {
+    const { takes, spot } = this.stage;
+    if (takes) this.paintHatch(takes);
+    if (spot) drawSpot(pen, pen.place(spot.left, spot.top), pen.place(spot.right, spot.bottom));
+    for (const { outline, verdict } of pockets) drawPocket(pen, outline.map(([x, y]) => pen.place(x, y)), verdict);
+    for (const [x, y] of guards) drawGuard(pen, pen.place(x + 0.5, y + 0.5));
+    for (const fence of fences) drawFence(pen, fence.map(([x, y]) => pen.place(x + 0.5, y + 0.5)));
+    picks.forEach(([x, y], at) => drawPick(pen, pen.place(x + 0.5, y + 0.5), String(at + 1)));
+  }
+
+  // What a press would take, hatched.
+  paintHatch(takes) {
+    this.hatch ??= makeHatch(this.context, this.stage.ratio);
+    const layer = new OffscreenCanvas(this.canvas.width, this.canvas.height);
+    const pen = layer.getContext("2d");
+    drawFrame(pen, takes, this.stage.viewport);
+    pen.globalCompositeOperation = "source-in";
+    pen.fillStyle = this.hatch;
+    pen.fillRect(0, 0, layer.width, layer.height);
+    this.context.drawImage(layer, 0, 0);
+  }
+}

@@ -1,0 +1,19 @@
+// Jumps: the wheel walks from one tolerance at which something goes to the next; letting go takes it.
+
+import { Tool } from "./tool.js";
+
+export class JumpsTool extends Tool {
+  words({ tried }) {
+    const verb = tried === null ? "Walk from jump to jump" : `Up to ${tried.toFixed(1)}`;
+    return [verb, "turn the wheel; let go of J to take it, Esc to leave it"];
+  }
+
+  wheel(by) {
+    this.acts.walkJumps(by);
+    return true;
+  }
+
+  letGo() {
+    this.acts.takeJump();
+  }
+}
