@@ -16,7 +16,7 @@ import platformdirs
 from tidymargin.cli.telling import data_folder, told
 from tidymargin.core.base.errors import UnusableArgumentError
 from tidymargin.demo.almanac import write_almanac
-from tidymargin.services.bringing import add_sheet
+from tidymargin.services.bringing import keep_picture
 from tidymargin.services.keeping import copy_daily
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.workshop import Workshop, open_workshop
@@ -95,5 +95,5 @@ def demo(port: int | None) -> None:
     if not workshop.sheets.list_all():
         for place in sorted(truth.glob("*/picture.*"), reverse=True):
             name = f"{place.parent.name}{place.suffix}"
-            add_sheet(workshop, place.read_bytes(), name)
+            keep_picture(workshop, place.read_bytes(), name)
     _serve(workshop, port)

@@ -1,7 +1,9 @@
 """The Skerrow Almanac's sheets: a small publisher of tide tables that was made up for Tidy Margin."""
 
+import multiprocessing
 import tempfile
 from collections.abc import Collection
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -154,6 +156,13 @@ def _case(
     return TrueCase(name, encode_picture(picture, suffix, 90), suffix, true, kind, nature, picks)
 
 
+SHEETS = (
+    "compass-rose", "tide-stamp", "buoy-sticker", "harbour-signature",
+    "knot-chart", "pencil-lighthouse", "brass-bell", "feather",
+)  # fmt: skip
+"""The demo's sheets by name, as the trays show them from the last to the first."""
+
+
 def make_almanac(scale: float = 1.0, names: Collection[str] = ()) -> list[TrueCase]:
     """Make the demo's sheets with their true cuts.
 
@@ -214,24 +223,27 @@ def make_almanac(scale: float = 1.0, names: Collection[str] = ()) -> list[TrueCa
         shot = add_grain(mix_over(feather, cloth), by(15), 1.0)
         return _case("feather", feather, shot, "jpg", "screen")
 
-    makers = {
-        "compass-rose": make_rose,
-        "tide-stamp": make_stamp,
-        "buoy-sticker": make_sticker,
-        "harbour-signature": make_signature,
-        "knot-chart": make_chart,
-        "pencil-lighthouse": make_lighthouse,
-        "brass-bell": make_bell,
-        "feather": make_feather,
-    }
-    return [make() for name, make in makers.items() if not names or name in names]
+    makers = (
+        make_rose, make_stamp, make_sticker, make_signature,
+        make_chart, make_lighthouse, make_bell, make_feather,
+    )  # fmt: skip
+    made = zip(SHEETS, makers, strict=True)
+    return [make() for name, make in made if not names or name in names]
+
+
+def _make_sheet(name: str) -> TrueCase:
+    (case,) = make_almanac(names=[name])
+    return case
 
 
 def write_almanac(folder: Path) -> None:
     """Write the demo's sheets as truth folders, unless they are there."""
-    missing = [case for case in make_almanac() if not (folder / case.name / "case.json").exists()]
-    if not missing:
+    names = [name for name in SHEETS if not (folder / name / "case.json").exists()]
+    if not names:
         return
+    # in processes of their own: drawing is plain Python, and whoever waits has nothing to look at yet
+    with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as processes:
+        missing = list(processes.map(_make_sheet, names))
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=folder) as aside:
         for case in missing:  # each whole or not at all, and never over anything that is there

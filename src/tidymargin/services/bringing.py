@@ -24,7 +24,16 @@ def to_shown_name(given: str) -> str:
 
 
 def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None) -> Sheet:
-    """Bring a picture in: decode it, keep the original, begin its history, start measuring.
+    """Bring a picture in as `keep_picture` does, and start measuring."""
+    sheet = keep_picture(workshop, data, name, recipe)
+    start_measuring(workshop, sheet)
+    return sheet
+
+
+def keep_picture(
+    workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None
+) -> Sheet:
+    """Decode a picture, keep the original and begin its history; it is measured when somebody looks at it.
 
     Raises
     ------
@@ -54,7 +63,7 @@ def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None
             )
         picture = decoded.picture
         workshop.pictures.put(original, picture, picture.rgb.nbytes)
-        sheet = workshop.sheets.add(
+        return workshop.sheets.add(
             NewSheet(
                 to_shown_name(name),
                 original,
@@ -66,5 +75,3 @@ def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None
             ),
             to_state(recipe or Recipe(), "begin", {}),
         )
-    start_measuring(workshop, sheet)
-    return sheet
