@@ -228,7 +228,7 @@ class Ordeal:
         except RefusedError as error:
             said = str(error)
         if said:
-            assert "./tidy doctor" in said, said
+            assert "tidymargin doctor" in said, said
             assert "Traceback" not in said, said
             mended = mend(self.folder)
             self.told.append(mended)

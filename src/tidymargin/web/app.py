@@ -94,10 +94,12 @@ def _place_for(error: DomainError) -> str:
     for part in reversed((error.field or "").split(".")):
         if part in _list_places():
             return f"#said-{part}"
-    # after the first the ledger is loaded anew; after the second nothing of the request can be read
-    if isinstance(error, StaleHeadError | TooLargeError):
+    if isinstance(error, StaleHeadError):  # the ledger is loaded anew
         return "#messages"
-    is_change = request.method == "POST" and opened_step() in OPENED_STEPS
+    try:
+        is_change = request.method == "POST" and opened_step() in OPENED_STEPS
+    except (DomainError, HTTPException):  # nothing of what was sent can be read
+        is_change = False
     return "#said-open" if is_change else "#messages"
 
 
