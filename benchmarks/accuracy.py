@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from benchmarks.contact import crop_worst
 from benchmarks.figures import FIGURES, SCALE
 from benchmarks.inks import INKS
-from benchmarks.score import Score, flood_cut, limit_cut, score_cut
+from benchmarks.score import Score, digest_cut, flood_cut, limit_cut, score_cut
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.difference import STEP
@@ -81,6 +81,7 @@ class Result:
     flood: Score
     soft: Score
     limit: Score | None
+    digest: str
     crop: NDArray[np.uint8]
 
 
@@ -128,7 +129,9 @@ def score_case(row: str, case: TrueCase, ground: NDArray[np.floating] | None) ->
     found = cutter.render_whole()
     ours = score_cut(found, case.true_rgba)
     crop = crop_worst(picture.rgb, case.true_rgba, found)
-    return Result(row, case.name, cutter.tolerance, ours, floods[0], floods[1], limit, crop)
+    return Result(
+        row, case.name, cutter.tolerance, ours, floods[0], floods[1], limit, digest_cut(found), crop
+    )
 
 
 def score_folder(folder: Path) -> Iterable[Result]:

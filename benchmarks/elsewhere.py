@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks.score import score_cut
+from benchmarks.score import digest_all, digest_cut, score_cut
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.plan import Plan
@@ -39,6 +39,7 @@ class Seen:
     rim: float
     eaten_ppm: float
     left_ppm: float
+    digest: str
 
     @property
     def is_recognised(self) -> bool:
@@ -57,13 +58,12 @@ def see_case(place: Path) -> Seen:
     picture = decode_picture(case.encoded).picture
     picks = tuple(Pick(y, x) for x, y in case.picks)
     facts = measure_sheet(picture)
-    score = score_cut(
-        cut_out(picture, facts, Plan(reach=ReachPlan(picks=picks))).render_whole(), case.true_rgba
-    )
+    cut = cut_out(picture, facts, Plan(reach=ReachPlan(picks=picks))).render_whole()
+    score = score_cut(cut, case.true_rgba)
     area = 1e6 / score.area
     return Seen(
         case.name, case.ground, case.nature, facts.ground.kind, facts.nature,
-        score.rim, area * score.eaten, area * score.left,
+        score.rim, area * score.eaten, area * score.left, digest_cut(cut),
     )  # fmt: skip
 
 
@@ -103,6 +103,7 @@ def print_truth(folder: Path) -> None:
     _print_shares(seen, "all", lambda _: "")
     _print_shares(seen, "figure", lambda one: one.name[0])
     _print_shares(seen, "ground", lambda one: f"{one.ground}, {one.nature}")
+    print(f"digest of the {len(seen)} cuts: {digest_all(one.digest for one in seen)}")
     print("not recognised or not usable:")
     for one in seen:
         if not (one.is_recognised and one.is_usable):

@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
+from tidymargin.core.base.colour import LUMA
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
@@ -138,7 +139,7 @@ def _pen(random: np.random.Generator, family: str, side: int, code: str) -> Rgba
 def _pencil(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
     """Shade a drawing: a coloured picture's darkness as density, with the grain of paper in it."""
     drawn = _draw_icon(family, random, side, "#202020")
-    light = drawn[..., :3] @ np.array((0.299, 0.587, 0.114), np.float32) / 255
+    light = drawn[..., :3] @ LUMA.astype(np.float32) / 255
     dense = (1.05 - light) * drawn[..., 3] / 255
     dense *= 1 - random.uniform(0.1, 0.6) * _smooth_noise(random, side, random.uniform(1.3, 3))
     dense = np.asarray(cv2.GaussianBlur(dense, (0, 0), random.uniform(0.5, 1.2)))
@@ -166,7 +167,7 @@ def _solid(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
 def _grey(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
     """Draw a coloured-in icon without its colours, as a cartoon in greys."""
     drawn = _draw_icon(family, random, side, "#303030")
-    light = drawn[..., :3] @ np.array((0.299, 0.587, 0.114), np.float32)
+    light = drawn[..., :3] @ LUMA.astype(np.float32)
     return np.dstack([np.repeat(light[..., None], 3, axis=2), drawn[..., 3]]).astype(np.float32)
 
 

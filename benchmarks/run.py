@@ -17,6 +17,7 @@ from benchmarks.accuracy import (
 )
 from benchmarks.contact import write_contact
 from benchmarks.detection import Told, tell_all
+from benchmarks.score import digest_all
 from benchmarks.speed import MEGAPIXELS, measure_speed
 from tidymargin.demo.almanac import make_almanac
 
@@ -50,6 +51,14 @@ def _print_told(told: list[Told]) -> None:
             print(
                 f"  wrong: {t.condition}, {t.name} at {t.size} px: {' '.join(t.found)}, not {' '.join(t.expected)}"
             )
+
+
+def _print_digests(results: list[Result]) -> None:
+    """Print what two engines share that cut every picture alike, byte by byte: all of them, and the demo's."""
+    demo = [r for r in results if r.row.startswith("demo: ")]
+    for name, some in (("", results), ("demo ", demo)):
+        if some:
+            print(f"digest of the {len(some)} {name}cuts: {digest_all(r.digest for r in some)}")
 
 
 def _print_worst(results: list[Result], contact: Path) -> None:
@@ -164,6 +173,7 @@ def main() -> None:
         return
     if results:
         _print_table(table)
+        _print_digests(results)
     if results and options.truth is None:
         _print_worst(results, options.contact)
     if is_detection_asked:

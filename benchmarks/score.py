@@ -1,5 +1,7 @@
 """How far a cut is from the true one: rim, left behind, eaten."""
 
+import hashlib
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import cv2
@@ -102,3 +104,13 @@ def flood_cut(
         taken_in = cv2.erode(solid, np.ones((3, 3), np.uint8))
         solid = np.asarray(cv2.GaussianBlur(taken_in, (5, 5), 1.0), np.uint8)
     return np.dstack([rgb, solid])
+
+
+def digest_cut(rgba: NDArray[np.uint8]) -> str:
+    """Return a digest of every byte of a cut."""
+    return hashlib.sha256(np.ascontiguousarray(rgba).data).hexdigest()[:16]
+
+
+def digest_all(digests: Iterable[str]) -> str:
+    """Return one digest of several, in their order: two engines that give the same one cut all of them alike."""
+    return hashlib.sha256(" ".join(digests).encode()).hexdigest()[:16]

@@ -10,7 +10,7 @@ from PIL import Image
 
 from tidymargin.core.base import errors
 from tidymargin.outcomes import OUTCOMES
-from tidymargin.services import keeping
+from tidymargin.services import keeping, warming
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.executor import Priority
 from tidymargin.services.identity import proof_name
@@ -306,3 +306,14 @@ def test_room_is_asked_of_both_disks_that_a_picture_needs(client, monkeypatch):
     answer = client.get(f"/room?bytes={large}", headers={"Accept": "application/json"})
     on_one_disk = Path(aside).stat().st_dev == Path(kept).stat().st_dev
     assert answer.status_code == (507 if on_one_disk else 204)
+
+
+def test_the_first_page_says_how_far_getting_ready_is_and_stops_saying_it(client, monkeypatch):
+    assert BeautifulSoup(client.get("/").data, "html.parser").select_one("#compiling") is None
+    monkeypatch.setattr(warming, "_share", 0.25)
+    page = BeautifulSoup(client.get("/").data, "html.parser")
+    said = page.select_one("#compiling")
+    assert said.progress["value"] == "0.25"
+    assert client.get(said["hx-get"]).text.strip().startswith('<div class="row compiling"')
+    monkeypatch.setattr(warming, "_share", None)
+    assert client.get(said["hx-get"]).text.strip() == ""

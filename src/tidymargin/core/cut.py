@@ -186,13 +186,16 @@ class Cutter:
     def _choose_tiles(
         self, block: Region, outer: Region, cleared: NDArray[np.bool_]
     ) -> list[Region]:
-        """Return a block whole where there are rims all over it, so that their halos are looked at once."""
+        """Return a block whole where that is less to look at, halos included, than each of its tiles with a rim."""
         tiles = list(block.tiles(_TILE_PX))
-        for tile in tiles:
-            part = cleared[tile.grown(self.halo_px, outer).seen_from(outer).slices]
-            if part.all() or not part.any():
-                return tiles
-        return [block]
+        around = [tile.grown(self.halo_px, outer) for tile in tiles]
+        to_solve = 0
+        for each in around:
+            part = cleared[each.seen_from(outer).slices]
+            if part.any() and not part.all():
+                to_solve += each.height * each.width
+        whole_block = block.grown(self.halo_px, outer)
+        return tiles if to_solve <= whole_block.height * whole_block.width else [block]
 
     def _render_tile(
         self, tile: Region, around: Region, cleared: NDArray[np.bool_]

@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 
+from tidymargin.core.base.colour import LUMA
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.reach.clearing import to_step
@@ -46,7 +47,7 @@ def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
     shown_rgb = facts.inks.rgb if facts.nature == "ink" else picture.rgb[sample][stands]
     if len(shown_rgb) == 0:
         return "pale"
-    luma = shown_rgb @ np.array([0.299, 0.587, 0.114])
+    luma = shown_rgb @ LUMA
     share = np.bincount((luma / 16).astype(int), minlength=16) / len(luma)
     shown = (np.flatnonzero(share > 0.02) + 0.5) * 16
     return max(BLOTTER_TONES, key=lambda tone: float(np.abs(shown - BLOTTER_TONES[tone]).min()))

@@ -73,6 +73,14 @@ def srgb_u8_to_oklab(rgb_srgb_u8: NDArray[np.uint8]) -> NDArray[np.float64]:
 LINEAR_OF_U8: NDArray[np.float32] = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 """Linear light of each 8-bit sRGB value."""
 
+LUMA_RED, LUMA_GREEN, LUMA_BLUE = 0.299, 0.587, 0.114
+"""What each channel adds to the luma (ITU-R BT.601)."""
+
+BLUE_SCALE, RED_SCALE = 0.564, 0.713
+"""What a difference of blue and of red from the luma counts as chroma (ITU-R BT.601)."""
+
+LUMA: NDArray[np.float64] = np.array([LUMA_RED, LUMA_GREEN, LUMA_BLUE])
+
 _A = _M1.astype(np.float32)
 _B = _M2.astype(np.float32)
 
@@ -105,16 +113,16 @@ def oklab_kernel(red: float, green: float, blue: float) -> tuple[float, float, f
 @njit(cache=True, nogil=True, inline="always")
 def to_luma_chroma_kernel(red, green, blue):  # type: ignore[no-untyped-def]
     """ITU-R BT.601 luma, and the two scaled colour differences."""
-    luma = 0.299 * red + 0.587 * green + 0.114 * blue
-    return luma, 0.564 * (blue - luma), 0.713 * (red - luma)
+    luma = LUMA_RED * red + LUMA_GREEN * green + LUMA_BLUE * blue
+    return luma, BLUE_SCALE * (blue - luma), RED_SCALE * (red - luma)
 
 
 @njit(cache=True, nogil=True, inline="always")
 def to_rgb_kernel(luma, blue_way, red_way):  # type: ignore[no-untyped-def]
     """Undo `to_luma_chroma_kernel`."""
-    blue = blue_way / 0.564 + luma
-    red = red_way / 0.713 + luma
-    return red, (luma - 0.299 * red - 0.114 * blue) / 0.587, blue
+    blue = blue_way / BLUE_SCALE + luma
+    red = red_way / RED_SCALE + luma
+    return red, (luma - LUMA_RED * red - LUMA_BLUE * blue) / LUMA_GREEN, blue
 
 
 @njit(cache=True, nogil=True)

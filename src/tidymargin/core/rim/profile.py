@@ -7,7 +7,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.base.colour import to_luma_chroma_kernel
+from tidymargin.core.base.colour import (
+    LUMA_BLUE,
+    LUMA_GREEN,
+    LUMA_RED,
+    to_luma_chroma_kernel,
+)
 from tidymargin.core.base.parallel import run_together
 from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.ground.difference import Difference
@@ -113,7 +118,9 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                 at_row += down
                 at_col += across
             last = max(0, min(count, _LONGEST_WALK) - 1)
-            luma_step = 0.299 * path[last, 0] + 0.587 * path[last, 1] + 0.114 * path[last, 2]
+            luma_step = (
+                LUMA_RED * path[last, 0] + LUMA_GREEN * path[last, 1] + LUMA_BLUE * path[last, 2]
+            )
             blue_step = path[last, 2] - luma_step
             red_step = path[last, 0] - luma_step
             chroma_power = blue_step * blue_step + red_step * red_step
@@ -123,7 +130,11 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
             walks += 1
             of_both = 0.0
             for place in range(last):
-                luma = 0.299 * path[place, 0] + 0.587 * path[place, 1] + 0.114 * path[place, 2]
+                luma = (
+                    LUMA_RED * path[place, 0]
+                    + LUMA_GREEN * path[place, 1]
+                    + LUMA_BLUE * path[place, 2]
+                )
                 by_luma = min(1.0, max(0.0, luma / luma_step)) if abs(luma_step) > 30 else 0.0
                 of_both += by_luma * (1.0 - by_luma)
                 if abs(luma_step) > 30 and chroma_power > 900:
@@ -142,9 +153,9 @@ def _walk_edges_kernel(  # type: ignore[no-untyped-def]
                 and levels[out_row, out_col] <= tolerance_step
             ):
                 stray = (
-                    0.299 * (rgb[out_row, out_col, 0] - ground[out_row, out_col, 0])
-                    + 0.587 * (rgb[out_row, out_col, 1] - ground[out_row, out_col, 1])
-                    + 0.114 * (rgb[out_row, out_col, 2] - ground[out_row, out_col, 2])
+                    LUMA_RED * (rgb[out_row, out_col, 0] - ground[out_row, out_col, 0])
+                    + LUMA_GREEN * (rgb[out_row, out_col, 1] - ground[out_row, out_col, 1])
+                    + LUMA_BLUE * (rgb[out_row, out_col, 2] - ground[out_row, out_col, 2])
                 )
                 haze[min(99, int(abs(stray) * 10 + 0.5))] += 1
                 if abs(luma_step) > 30:

@@ -29,11 +29,11 @@ def has_lean_kernel(red, green, blue, ground_red, ground_green, ground_blue):  #
 
 
 @njit(cache=True, nogil=True)
-def _leans_kernel(rgb, ground, own, slack, near, cleared, out):  # type: ignore[no-untyped-def]
+def _leans_kernel(rgb, ground, palette_yuv, slack, near, cleared, out):  # type: ignore[no-untyped-def]
     """Mark what has most of the ground's chroma, or some of it and is lighter than the ground.
 
     Only what is near ground and not cleared is looked at. The second is how a gap between light things looks once coding has blurred its chroma. What is one of the
-    figure's own colours is neither.
+    figure's even colours is neither.
     """
     for row in range(out.shape[0]):
         for col in range(out.shape[1]):
@@ -50,9 +50,11 @@ def _leans_kernel(rgb, ground, own, slack, near, cleared, out):  # type: ignore[
             leans = share > _MOSTLY and alike > _ALIKE
             if not leans and share > _PARTLY and alike > _MOST_ALIKE and y > by - slack:
                 leans = True
-                for entry in range(own.shape[0]):
+                for entry in range(palette_yuv.shape[0]):
                     away = max(
-                        abs(y - own[entry, 0]), abs(u - own[entry, 1]), abs(v - own[entry, 2])
+                        abs(y - palette_yuv[entry, 0]),
+                        abs(u - palette_yuv[entry, 1]),
+                        abs(v - palette_yuv[entry, 2]),
                     )
                     leans = leans and away > slack
             out[row, col] = leans
@@ -86,10 +88,11 @@ def find_gaps(
         Nothing of it is cleared.
     """
     leans = np.empty(cleared.shape, np.bool_)
-    own = np.array([to_luma_chroma_kernel(*map(float, c)) for c in palette_rgb]).reshape(-1, 3)
+    of_palette = [to_luma_chroma_kernel(*map(float, colour)) for colour in palette_rgb]
+    palette_yuv = np.array(of_palette).reshape(-1, 3)
     side = 2 * _FROM_GROUND_PX + 1
     near = np.asarray(cv2.dilate(cleared.view(np.uint8), np.ones((side, side), np.uint8)))
-    _leans_kernel(rgb, ground, own, 4.0 * grain, near, cleared, leans)
+    _leans_kernel(rgb, ground, palette_yuv, 4.0 * grain, near, cleared, leans)
     other = (~cleared & ~leans).view(np.uint8)
     # first, as of a patch that is looked at by what is beside it only its edge would be left
     wide = cv2.morphologyEx(

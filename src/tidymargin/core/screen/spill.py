@@ -11,7 +11,14 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.base.colour import lean_kernel, to_luma_chroma_kernel, to_rgb_kernel
+from tidymargin.core.base.colour import (
+    BLUE_SCALE,
+    LUMA,
+    RED_SCALE,
+    lean_kernel,
+    to_luma_chroma_kernel,
+    to_rgb_kernel,
+)
 from tidymargin.core.base.distance import list_round
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.ground.kinds import from_hex
@@ -42,8 +49,10 @@ _LEAST_PX = 200  # a depth with fewer pixels says nothing
 
 def lean_of(rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
     """Return a colour's chroma as a plane vector, (..., 2): its scaled colour differences (BT.601)."""
-    luma = rgb_srgb @ np.array([0.299, 0.587, 0.114])
-    return np.stack([0.564 * (rgb_srgb[..., 2] - luma), 0.713 * (rgb_srgb[..., 0] - luma)], axis=-1)
+    luma = rgb_srgb @ LUMA
+    return np.stack(
+        [BLUE_SCALE * (rgb_srgb[..., 2] - luma), RED_SCALE * (rgb_srgb[..., 0] - luma)], axis=-1
+    )
 
 
 @njit(cache=True, nogil=True)
@@ -85,10 +94,9 @@ def screen_direction(ground: ScreenGround) -> tuple[NDArray[np.float64], float]:
     lean = lean_of(colour)
     size = max(float(np.linalg.norm(lean)), 1e-6)
     unit = lean / size
-    luma = np.array([0.299, 0.587, 0.114])
-    blue_way, red_way = -0.564 * luma, -0.713 * luma
-    blue_way[2] += 0.564
-    red_way[0] += 0.713
+    blue_way, red_way = -BLUE_SCALE * LUMA, -RED_SCALE * LUMA
+    blue_way[2] += BLUE_SCALE
+    red_way[0] += RED_SCALE
     return unit[0] * blue_way + unit[1] * red_way, size
 
 

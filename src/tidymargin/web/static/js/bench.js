@@ -165,6 +165,7 @@ const acts = {
     byId("verb").textContent = verb;
     byId("detail").textContent = detail;
   },
+  sayHere: () => pointer.sayHere(), // the words of the tool in hand, which have changed
   said: () => ({ ...said, tried: stage.tried }),
   walk: (by) => walk(by),
   walkJumps: (by) => {
@@ -255,7 +256,7 @@ document.addEventListener("click", (event) => {
 const tools = makeTools({ stage, acts });
 stage.overlay.tools = [tools.area, ...Object.values(tools.held)];
 const pointer = new Pointer(stage, acts, tools);
-new Exporting(sheet, say);
+const exporting = new Exporting(sheet, say);
 
 new Curve({
   attempt: (tolerance) => {
@@ -295,7 +296,7 @@ function follow() {
   else stage.moved();
   stage.dirty = null;
   if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
-  offerCopy();
+  exporting.offerCopy();
 }
 document.body.addEventListener("htmx:afterSettle", (event) => isForGaps(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top
@@ -375,24 +376,5 @@ document.addEventListener("keydown", (event) => {
   if (!button.disabled) button.form.requestSubmit();
 });
 
-function offerCopy() {
-  byId("copy").hidden = !(navigator.clipboard?.write && window.ClipboardItem);
-}
-document.addEventListener("click", async (event) => {
-  if (event.target.id !== "copy") return;
-  const button = event.target;
-  const words = button.textContent;
-  try {
-    const picture = fetch(`${sheet.address}export.png`).then((response) => {
-      if (!response.ok) throw new Error(`${response.status}`);
-      return response.blob();
-    });
-    await navigator.clipboard.write([new ClipboardItem({ "image/png": picture })]);
-    button.textContent = "Copied";
-  } catch {
-    say("The browser did not allow copying. Use Export PNG.");
-  }
-  setTimeout(() => (button.textContent = words), 1500);
-});
 readArea();
-offerCopy();
+exporting.offerCopy();

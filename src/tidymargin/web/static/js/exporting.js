@@ -17,7 +17,28 @@ export class Exporting {
         this.begin(link);
       }
       if (event.target.id === "stop-export") this.stop();
+      if (event.target.id === "copy") this.copy(event.target);
     });
+  }
+
+  // Only where the browser can put pictures on the clipboard.
+  offerCopy() {
+    document.getElementById("copy").hidden = !(navigator.clipboard?.write && window.ClipboardItem);
+  }
+
+  async copy(button) {
+    const words = button.textContent;
+    try {
+      const picture = fetch(`${this.sheet.address}export.png`).then((response) => {
+        if (!response.ok) throw new Error(`${response.status}`);
+        return response.blob();
+      });
+      await navigator.clipboard.write([new ClipboardItem({ "image/png": picture })]);
+      button.textContent = "Copied";
+    } catch {
+      this.say("The browser did not allow copying. Use Export PNG.");
+    }
+    setTimeout(() => (button.textContent = words), 1500);
   }
 
   async begin(link) {
