@@ -124,6 +124,35 @@ def test_a_form_of_too_many_parts_is_not_called_too_large_a_file(client, token):
     assert "at most 500 MB" in large.json["message"]
 
 
+@pytest.mark.parametrize(
+    ("body", "status"),
+    [
+        (b"[1]", 422),
+        (b"{", 422),
+        (b'{"seen": ' + b"[" * 100_000, 422),
+        (b'{"row": 1e400, "col": 1, "seen": 1}', 422),
+        (b'{"row": {"a": 1}, "col": 1, "seen": 1}', 422),
+        (b'{"places": "' + b"9" * (2 * 1024 * 1024) + b'"}', 413),
+    ],
+)
+def test_a_change_as_json_is_bounded_and_refused_in_a_sentence(
+    client, token, workshop, badge_png, body, status
+):
+    sheet = add_sheet(workshop, badge_png, "badge.png")
+    headers = {
+        "X-CSRFToken": token,
+        "Accept": "application/json",
+        "Content-Type": "application/json",
+    }
+    for path in ("picks", "fences"):
+        answer = client.post(f"/sheets/{sheet.id}/{path}", data=body, headers=headers)
+        assert answer.status_code == status, answer.data
+        assert answer.json["message"].startswith("Expected ")
+    unsigned = client.post(f"/sheets/{sheet.id}/picks", data=b"{}", content_type="application/json")
+    assert unsigned.status_code == 403
+    assert workshop.sheets.load(sheet.id).head == sheet.head
+
+
 def test_a_large_colour_profile_is_no_damage(client, token):
     profile = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
     profile += bytes(1_500_000)

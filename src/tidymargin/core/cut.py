@@ -86,6 +86,20 @@ def find_levels(picture: Picture, facts: SheetFacts, reach: ReachPlan) -> Levels
     return Levels(steps, build_reach(steps, start, reach.picks))
 
 
+def _choose_tiles(
+    block: Region, outer: Region, cleared: NDArray[np.bool_], halo_px: int
+) -> list[Region]:
+    """Return a block whole where that is less to look at, halos included, than each of its tiles with a rim."""
+    tiles = list(block.tiles(_TILE_PX))
+    to_solve = 0
+    for around in (tile.grown(halo_px, outer) for tile in tiles):
+        part = cleared[around.seen_from(outer).slices]
+        if part.any() and not part.all():
+            to_solve += around.height * around.width
+    whole_block = block.grown(halo_px, outer)
+    return tiles if to_solve <= whole_block.height * whole_block.width else [block]
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Cutter:
     """A sheet's facts and its decisions, ready to render any region.
@@ -168,37 +182,28 @@ class Cutter:
         It is worked on in tiles, so that little memory is taken and only tiles with a rim are solved.
         """
         everywhere = whole(self.picture.height, self.picture.width)
-        outer = region.grown(self.halo_px, everywhere)
+        stages, halo_px = self.stages, self.halo_px
+        outer = region.grown(halo_px, everywhere)
         cleared = self.cleared(outer)
         if self.picture.alpha is not None:  # what came in transparent has no ground to unmix
             cleared &= self.picture.alpha[outer.slices] > 0
         out = np.empty((region.height, region.width, 4), np.uint8)
 
         def render_block(block: Region) -> None:
-            for tile in self._choose_tiles(block, outer, cleared):
-                around = tile.grown(self.halo_px, everywhere)
+            for tile in _choose_tiles(block, outer, cleared, halo_px):
+                around = tile.grown(halo_px, everywhere)
                 part = np.ascontiguousarray(cleared[around.seen_from(outer).slices])
-                out[tile.seen_from(region).slices] = self._render_tile(tile, around, part)
+                out[tile.seen_from(region).slices] = self._render_tile(tile, around, part, stages)
 
         work_through(render_block, region.tiles(2 * _TILE_PX))
         return out
 
-    def _choose_tiles(
-        self, block: Region, outer: Region, cleared: NDArray[np.bool_]
-    ) -> list[Region]:
-        """Return a block whole where that is less to look at, halos included, than each of its tiles with a rim."""
-        tiles = list(block.tiles(_TILE_PX))
-        around = [tile.grown(self.halo_px, outer) for tile in tiles]
-        to_solve = 0
-        for each in around:
-            part = cleared[each.seen_from(outer).slices]
-            if part.any() and not part.all():
-                to_solve += each.height * each.width
-        whole_block = block.grown(self.halo_px, outer)
-        return tiles if to_solve <= whole_block.height * whole_block.width else [block]
-
     def _render_tile(
-        self, tile: Region, around: Region, cleared: NDArray[np.bool_]
+        self,
+        tile: Region,
+        around: Region,
+        cleared: NDArray[np.bool_],
+        stages: tuple[Stage, ...],
     ) -> NDArray[np.uint8]:
         """Return the cut in a tile; `cleared` is what is cleared in it and its halo."""
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
@@ -218,7 +223,7 @@ class Cutter:
             ground,
             cleared,
             self.facts.rim,
-            self.stages,
+            stages,
             margins=(
                 tile.top - around.top,
                 tile.left - around.left,

@@ -6,10 +6,10 @@ from typing import Any
 from flask import Response, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
-from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.core.base.errors import BadParameterError, TooLargeError, UnreadableStepError
 from tidymargin.services.finding import find_dirty
 from tidymargin.store.values import Sheet
-from tidymargin.web.context import the_workshop
+from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
 from tidymargin.web.ledger import gather_ledger
 from tidymargin.web.numbers import require_small
 from tidymargin.web.words import gettext
@@ -35,7 +35,12 @@ def given() -> Mapping[str, Any]:
     """Return what a change says: the fields of a form, or JSON as the stage's scripts send it."""
     if not request.is_json:
         return request.form
-    said = request.get_json()
+    if (request.content_length or MOST_FORM_BYTES + 1) > MOST_FORM_BYTES:
+        raise TooLargeError(gettext("Expected a change of at most 2 MB."))
+    try:
+        said = request.get_json(silent=True)
+    except RecursionError:  # brackets in brackets, thousands deep
+        said = None
     if not isinstance(said, dict):
         raise BadParameterError(gettext("Expected a change as a JSON object."))
     return said

@@ -33,16 +33,15 @@ from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
 from tidymargin.web.answers import OPENED_STEPS, opened_step
-from tidymargin.web.context import the_workshop
+from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
 from tidymargin.web.pages import bench, pixels, trays
 from tidymargin.web.pages.steps import STEP_PAGES
 
 log = logging.getLogger(__name__)
 
 _SECRET_BYTES = 32
-_FORM_BYTES = 2 * 1024 * 1024
 _FORM_PARTS = 1000
-_MOST_REQUEST_BYTES = MAX_FILE_BYTES + _FORM_BYTES
+_MOST_REQUEST_BYTES = MAX_FILE_BYTES + MOST_FORM_BYTES
 _PLACE = re.compile(r'id="said-(\w+)"')
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src 'self'; "
@@ -201,7 +200,7 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
     app.config.update(
         SECRET_KEY=_load_secret(workshop.folder),
         MAX_CONTENT_LENGTH=_MOST_REQUEST_BYTES,
-        MAX_FORM_MEMORY_SIZE=_FORM_BYTES,
+        MAX_FORM_MEMORY_SIZE=MOST_FORM_BYTES,
         MAX_FORM_PARTS=_FORM_PARTS,
         TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", *hosts],
         # by folder: cookies know no ports, and two servers of two folders must not share one

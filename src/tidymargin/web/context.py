@@ -4,6 +4,9 @@ from flask import current_app
 
 from tidymargin.services.workshop import Workshop
 
+MOST_FORM_BYTES = 2 * 1024 * 1024
+"""What a change may say, beside the files that come with it."""
+
 IN_MEMORY_BYTES = 64 * 1024 * 1024
 """A larger request is laid aside in a file while it is sent."""
 
