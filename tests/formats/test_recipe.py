@@ -15,7 +15,8 @@ from tidymargin.formats.recipe import (
     read_recipe,
     recipe_schema,
 )
-from tidymargin.formats.steps import MOST_FENCE_PLACES, Step
+from tidymargin.formats.step import Step
+from tidymargin.formats.steps import MOST_FENCE_PLACES
 
 picks_st = st.lists(
     st.fixed_dictionaries(

@@ -2,7 +2,7 @@ import pytest
 
 from tests.conftest import read_png, say_history
 from tidymargin.core.base.errors import OlderEngineError
-from tidymargin.formats.steps import name_of_step
+from tidymargin.formats.step import name_of_step
 from tidymargin.services import changing, history, proofs, settings, states
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.executor import Priority

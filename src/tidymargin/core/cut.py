@@ -142,7 +142,7 @@ class Cutter:
     @property
     def stages(self) -> tuple[Stage, ...]:
         """What is done to every part of the cut."""
-        return list_stages(self.facts.rim, self.plan.rim, self.plan.tint)
+        return list_stages(self.facts.rim, self.plan.marks, self.plan.rim, self.plan.tint)
 
     @property
     def halo_px(self) -> int:
@@ -209,7 +209,8 @@ class Cutter:
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
         # ink is as solid as it differs, also where nothing is cleared
         is_mixed = bool(cleared.any()) or self.facts.rim.ink_rgb is not None
-        has_rim = is_mixed and not bool(cleared.all())
+        is_marked = bool(self.plan.marks.near(around))
+        has_rim = is_marked or (is_mixed and not bool(cleared.all()))
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
         if self.facts.fringe is not None:
@@ -230,7 +231,9 @@ class Cutter:
                 around.bottom - tile.bottom,
                 around.right - tile.right,
             ),
+            corner_px=(tile.top, tile.left),
             alpha=alpha,
+            is_marked=is_marked,
         )
 
     def _paint_over(

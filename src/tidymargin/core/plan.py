@@ -3,13 +3,9 @@
 from dataclasses import dataclass
 
 from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.rim.plan import RimPlan, TintPlan
-
-
-@dataclass(frozen=True, slots=True)
-class MarksPlan:
-    """Step 3; no marks can be made yet."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,9 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from tidymargin.core.base.area import Area, whole_area
 from tidymargin.core.base.errors import BadRecipeError
 from tidymargin.core.plan import Plan
+from tidymargin.formats.step import WRITTEN, Step
 from tidymargin.formats.steps import (
     STEP_TYPES,
-    WRITTEN,
     ByHandStep,
     ColourStep,
     ExportStep,
@@ -18,7 +18,6 @@ from tidymargin.formats.steps import (
     ProofStep,
     ReachStep,
     RimStep,
-    Step,
 )
 
 RECIPE_VERSION: Literal[1] = 1
@@ -57,7 +56,12 @@ class Recipe(BaseModel):
 
     def to_plan(self, area: Area) -> Plan:
         """Return what the core decides by, with places in the work area."""
-        return Plan(self.ground.to_plan(), self.reach.to_plan(area), tint=self.colour.to_plan())
+        return Plan(
+            self.ground.to_plan(),
+            self.reach.to_plan(area),
+            self.by_hand.to_plan(area),
+            tint=self.colour.to_plan(),
+        )
 
     def to_json(self) -> str:
         """Return the recipe as indented JSON with a final newline."""

@@ -114,6 +114,7 @@ def find_dirty(
             tile.grown(cutter.halo_px, everywhere)
             for tile in everywhere.tiles(_DIRTY_PX)
             if changed[tile.slices].any()
+            or was.plan.marks.near(tile) != cutter.plan.marks.near(tile)
         ]
         return [(box.left, box.top, box.right, box.bottom) for box in boxes]
 

@@ -9,12 +9,13 @@ from collections.abc import Mapping
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.base.area import Area
 from tidymargin.formats.recipe import Recipe
-from tidymargin.formats.steps import name_of_step
+from tidymargin.formats.step import name_of_step
+from tidymargin.formats.steps import ByHandStep, RimStep
 from tidymargin.store.values import Sheet
 
 Names = Mapping[str, str]
 
-_NOTHING = name_of_step("{}")
+_NOTHING = {name_of_step("{}"), ByHandStep().name, RimStep().name}
 
 
 def area_name(sheet: Sheet, area: Area) -> str:
@@ -43,14 +44,17 @@ def cutter_name(sheet: Sheet, names: Names) -> str:
 
 
 def tile_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
-    """Return the name of what a tile depends on beside what is cleared in and around it."""
-    solved = [names[step] for step in ("by_hand", "rim") if names[step] != _NOTHING]
-    return ":".join([facts_name(sheet, names, version), *solved, names["colour"]])
+    """Return the name of what a tile depends on beside what is cleared and marked in and around it."""
+    return ":".join([facts_name(sheet, names, version), *_said(names, "rim"), names["colour"]])
 
 
 def cut_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
     """Return the name of a sheet's cut."""
-    return f"{tile_name(sheet, names, version)}:{names['reach']}"
+    return ":".join([tile_name(sheet, names, version), *_said(names, "by_hand"), names["reach"]])
+
+
+def _said(names: Names, step: str) -> list[str]:
+    return [] if names[step] in _NOTHING else [names[step]]
 
 
 def found_name(sheet: Sheet, what: str) -> str:

@@ -21,8 +21,8 @@ Rgba = NDArray[np.uint8]
 class TiledCut:
     """A cut rendered by tiles that are kept under what they depend on.
 
-    Of reach, a tile depends only on what is cleared, and painted over, in and around it: a change of
-    tolerance or picks renders again only those tiles in which something comes or goes. Of a view that is
+    Of reach and marks, a tile depends only on what is cleared, painted over and marked in and around it: a change of
+    tolerance, picks or marks renders again only those tiles in which something comes or goes. Of a view that is
     zoomed out only tiles with a rim are kept: the others take no solving, and would push these out.
     """
 
@@ -54,7 +54,7 @@ class TiledCut:
 
         def add_up(block: Region) -> tuple[Region, NDArray[np.float64]] | None:
             cleared = self._cleared(block)
-            if cleared.all():
+            if cleared.all() and not self._cutter.plan.marks.near(block):
                 return None
             return sum_cells(self._block(block, cleared, keeps_all=False), block, grid)
 
@@ -96,7 +96,8 @@ class TiledCut:
             content = blake2b(np.packbits(part).tobytes(), digest_size=16)
             if over is not None:
                 content.update(np.packbits(over[around]).tobytes())
-            name: Hashable = ("tile", self._name, content.digest(), tile)
+            marks = self._cutter.plan.marks.near(tile.grown(halo_px, self._everywhere))
+            name: Hashable = ("tile", self._name, content.digest(), tile, marks)
             kept = self._workshop.tiles.get(name)
             if kept is None:
                 missing.append((tile, name))

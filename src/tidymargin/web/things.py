@@ -23,9 +23,25 @@ def gather_things(
     opened : str
         The sentence that is open.
     """
-    things: dict[str, Any] = {"area": None, "picks": [], "guards": [], "fences": [], "pockets": []}
+    things: dict[str, Any] = {
+        "area": None,
+        "picks": [],
+        "guards": [],
+        "fences": [],
+        "pockets": [],
+        "marks": [],
+    }
     if opened == "area":
         things["area"] = [list(corner) for corner in area.corners]
+    if opened == "by_hand":
+        things["marks"] = [
+            {
+                "verdict": entry.verdict,
+                "is_on": entry.is_on,
+                "rings": entry.to_mark(area).rings,
+            }
+            for entry in recipe.by_hand.areas
+        ]
     if opened != "reach":
         return things
     reach = recipe.reach

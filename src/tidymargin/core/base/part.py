@@ -3,6 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.picture import Region
+
 Slices = tuple[slice, slice]
 Margins = tuple[int, int, int, int]
 
@@ -24,6 +26,8 @@ class Part:
         How much of that lies around the region at the top, left, bottom and right.
     reach_px : int
         How far around the region what came in goes; less than that is there only where the picture ends.
+    corner_px : tuple of 2 int
+        Where the region begins in the picture, row and col.
     alpha : (h', w') ndarray of uint8, optional
         Alpha of the region itself that came in.
 
@@ -52,11 +56,13 @@ class Part:
         margins: Margins,
         reach_px: int,
         alpha: NDArray[np.uint8] | None = None,
+        corner_px: tuple[int, int] = (0, 0),
     ) -> None:
         self.rgb, self.ground, self.cleared, self.alpha = rgb, ground, cleared, alpha
         self.inside_px = self.outside_px = self.depth_px = np.empty((0, 0), np.float32)
         self.reach_px = reach_px
         self._margins = margins
+        self._corner_px = corner_px
         top, left, below, beside = margins
         self.height = cleared.shape[0] - top - below
         self.width = cleared.shape[1] - left - beside
@@ -103,6 +109,17 @@ class Part:
         down, right = self.solved_px - top, self.solved_px - left
         return slice(rows.start + down, rows.stop + down), slice(
             cols.start + right, cols.stop + right
+        )
+
+    def where(self, reach_px: int) -> Region:
+        """Return which part of the picture `window` is."""
+        (row, col), (rows, cols) = self._corner_px, self.near(reach_px)
+        top, left, _, _ = self._margins
+        return Region(
+            row - top + rows.start,
+            col - left + cols.start,
+            row - top + rows.stop,
+            col - left + cols.stop,
         )
 
     def shrink(self) -> None:

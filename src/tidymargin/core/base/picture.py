@@ -82,6 +82,15 @@ class Region:
             min(within.right, self.right + margin_px),
         )
 
+    def touches(self, other: "Region") -> bool:
+        """Whether they share a pixel."""
+        return (
+            self.top < other.bottom
+            and other.top < self.bottom
+            and self.left < other.right
+            and other.left < self.right
+        )
+
     def holds(self, row: int, col: int) -> bool:
         """Whether a pixel lies in it."""
         return self.top <= row < self.bottom and self.left <= col < self.right

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from tidymargin.core.base.distance import distance_px
 from tidymargin.core.base.part import Margins, Part
 from tidymargin.core.base.stages import Stage, halo_of, run_stages
+from tidymargin.core.marks.laying import lay_marks
+from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.rim.candidates import mark_sure_kernel
 from tidymargin.core.rim.compose import compose_cut
 from tidymargin.core.rim.corners import CORNERS_HALO_PX, DEEPER_PX, reach_into_corners
@@ -42,7 +44,9 @@ def _fill_gaps(facts: RimFacts, part: Part) -> None:
 def _measure_depth(part: Part) -> None:
     figure = (~part.cleared).view(np.uint8)
     deep = cv2.distanceTransform(figure, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    part.depth_px = np.asarray(deep, np.float32)
+    part.depth_px = np.minimum(
+        deep, np.float32(DEPTH_PX)
+    )  # with nothing cleared, there is no telling
 
 
 def _measure_distances(part: Part) -> None:
@@ -177,7 +181,10 @@ def _list_opaque_stages(facts: RimFacts, spill_amount: float) -> list[Stage]:
 
 
 def list_stages(
-    facts: RimFacts, rim: RimPlan = RimPlan(), tint: TintPlan = TintPlan()
+    facts: RimFacts,
+    marks: MarksPlan = MarksPlan(),
+    rim: RimPlan = RimPlan(),
+    tint: TintPlan = TintPlan(),
 ) -> tuple[Stage, ...]:
     """Return what is done to every part of a cut, in order.
 
@@ -185,7 +192,7 @@ def list_stages(
     ----------
     facts : RimFacts
         Measured on the whole picture.
-    rim, tint :
+    marks, rim, tint :
         What was decided.
     """
     gaps = Stage("gaps", partial(_fill_gaps, facts), GAPS_HALO_PX)
@@ -196,6 +203,8 @@ def list_stages(
         solving = _list_ink_stages(facts, facts.ink_rgb, tint.dropped_inks)
     else:
         solving = _list_opaque_stages(facts, tint.spill)
+    if marks.areas:
+        solving.append(Stage("marks", partial(lay_marks, marks.areas), 0))
     return (*first, *solving, Stage("compose", partial(_compose, facts), CARRY_PX))
 
 
@@ -207,7 +216,9 @@ def solve_cut(
     stages: tuple[Stage, ...],
     *,
     margins: Margins,
+    corner_px: tuple[int, int] = (0, 0),
     alpha: NDArray[np.uint8] | None = None,
+    is_marked: bool = False,
 ) -> NDArray[np.uint8]:
     """Solve figure colour and matte of a region.
 
@@ -226,8 +237,12 @@ def solve_cut(
     margins : tuple of 4 int
         How much of the region is halo at the top, left, bottom and right: `halo_of(stages)` except where the
         picture ends.
+    corner_px : tuple of 2 int
+        Where the region without its halo begins in the picture, row and col.
     alpha : (h, w) ndarray of uint8, optional
         Alpha that came in; multiplied into the result.
+    is_marked : bool
+        Whether marks touch the region or its halo.
 
     Returns
     -------
@@ -237,13 +252,13 @@ def solve_cut(
     top, left, below, beside = margins
     own = (slice(top, rgb.shape[0] - below), slice(left, rgb.shape[1] - beside))
     own_alpha = None if alpha is None else alpha[own]
-    if cleared.all():
+    if cleared.all() and not is_marked:
         out = np.empty((*rgb[own].shape[:2], 4), np.uint8)
         out[:] = (*facts.carried_rgb, 0)
         return out
-    if not cleared.any() and facts.ink_rgb is None:
+    if not (cleared.any() or is_marked) and facts.ink_rgb is None:
         return _finish_plain(rgb[own], stages, own_alpha)
-    part = Part(rgb, ground, cleared, margins, halo_of(stages), own_alpha)
+    part = Part(rgb, ground, cleared, margins, halo_of(stages), own_alpha, corner_px)
     run_stages(stages, part)
     return part.out
 

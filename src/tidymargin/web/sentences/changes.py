@@ -4,13 +4,14 @@ from tidymargin.core.base.errors import UnreadableStepError
 from tidymargin.formats.recipe import from_steps
 from tidymargin.services.reasons import Reason
 from tidymargin.store.values import State
-from tidymargin.web.sentences import colour, export, ground, proof, reach
+from tidymargin.web.sentences import by_hand, colour, export, ground, proof, reach
 from tidymargin.web.words import Change, gettext_noop
 
 CHANGES = {
     "begin": Change(gettext_noop("opening"), "Opened"),
     **ground.CHANGES,
     **reach.CHANGES,
+    **by_hand.CHANGES,
     **colour.CHANGES,
     **proof.CHANGES,
     **export.CHANGES,
@@ -28,7 +29,7 @@ def name_change(change: str | None) -> str:
 def describe_change(state: State, before: State | None) -> Reason:
     """Return the change that made a state in words with its values."""
     if state.change not in CHANGES:
-        return Reason(state.change)
+        return Reason("A change of another version: %(change)s", {"change": state.change})
     said = CHANGES[state.change].said
     if isinstance(said, str) or before is None:
         return Reason(said if isinstance(said, str) else CHANGES[state.change].undo)

@@ -7,6 +7,7 @@ from tidymargin.core.reach.narrows import Narrow
 from tidymargin.core.reach.pockets import Pockets
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.workshop import Measured
+from tidymargin.web.sentences.by_hand import say_by_hand
 from tidymargin.web.sentences.colour import say_colour
 from tidymargin.web.sentences.export import say_export
 from tidymargin.web.sentences.ground import say_area, say_departures, say_ground
@@ -54,6 +55,7 @@ def say_recipe(
     return [
         say_departures(recipe, say_area(area, measured.page, say_ground(recipe, facts))),
         say_reach(recipe, tolerance, facts.is_busy, pockets, narrows),
+        say_by_hand(recipe),
         *([colour] if colour else []),
         say_proof(recipe),
         say_export(recipe, area),

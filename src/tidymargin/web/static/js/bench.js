@@ -2,6 +2,7 @@
 
 import { Curve } from "./curve.js";
 import { Exporting } from "./exporting.js";
+import { Marking } from "./marking.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
@@ -161,6 +162,8 @@ const acts = {
   fence: (places) => {
     if (sheet.measured && places.length > 1) post("fences", { places: places.map(({ row, col }) => [col, row]) });
   },
+  marking: () => marking.follow(),
+  layDown: () => marking.layDown(),
   say: (verb, detail) => {
     byId("verb").textContent = verb;
     byId("detail").textContent = detail;
@@ -254,8 +257,10 @@ document.addEventListener("click", (event) => {
 });
 
 const tools = makeTools({ stage, acts });
-stage.overlay.tools = [tools.area, ...Object.values(tools.held)];
+stage.overlay.tools = [tools.area, ...Object.values(tools.held), ...Object.values(tools.laid)];
 const pointer = new Pointer(stage, acts, tools);
+
+const marking = new Marking(stage, pointer, tools.laid, (verdict, rings) => post(`areas/${verdict}`, { rings }));
 const exporting = new Exporting(sheet, say);
 
 new Curve({
@@ -297,6 +302,7 @@ function follow() {
   stage.dirty = null;
   if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
   exporting.offerCopy();
+  marking.follow();
 }
 document.body.addEventListener("htmx:afterSettle", (event) => isForGaps(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top

@@ -1,6 +1,6 @@
 // Everything that is drawn over the picture, on a canvas of its own and once a frame at most.
 
-import { drawAim, drawFence, drawFrame, drawGuard, drawPick, drawPocket, drawSpot, makeHatch } from "./paint.js";
+import { drawAim, drawFence, drawFrame, drawGuard, drawMark, drawPick, drawPocket, drawSpot, makeHatch } from "./paint.js";
 
 // The size of the overlay's pixels on the screen, and where places of the picture lie on it.
 class Pen {
@@ -20,7 +20,7 @@ export class Overlay {
     this.canvas = canvas;
     this.stage = stage;
     this.context = canvas.getContext("2d");
-    this.things = { picks: [], guards: [], fences: [], pockets: [] };
+    this.things = { picks: [], guards: [], fences: [], pockets: [], marks: [] };
     this.tools = [];
   }
 
@@ -48,13 +48,16 @@ export class Overlay {
     if (stage.aim && !stage.sheet.area) drawAim(pen, pen.place(stage.aim.col + 0.5, stage.aim.row + 0.5));
   }
 
-  paintThings(pen, { picks, guards, fences, pockets }) {
+  paintThings(pen, { picks, guards, fences, pockets, marks }) {
     const { takes, spot } = this.stage;
     if (takes) this.paintHatch(takes);
     if (spot) drawSpot(pen, pen.place(spot.left, spot.top), pen.place(spot.right, spot.bottom));
     for (const { outline, verdict } of pockets) drawPocket(pen, outline.map(([x, y]) => pen.place(x, y)), verdict);
     for (const [x, y] of guards) drawGuard(pen, pen.place(x + 0.5, y + 0.5));
     for (const fence of fences) drawFence(pen, fence.map(([x, y]) => pen.place(x + 0.5, y + 0.5)));
+    for (const { rings, is_on: isOn } of marks) {
+      for (const ring of rings) drawMark(pen, ring.map(([x, y]) => pen.place(x, y)), isOn);
+    }
     picks.forEach(([x, y], at) => drawPick(pen, pen.place(x + 0.5, y + 0.5), String(at + 1)));
   }
 

@@ -154,6 +154,19 @@ function along(sides, far) {
   return sides[0].from;
 }
 
+// A mark: a dashed contour; faint where it is switched off.
+export function drawMark(pen, ring, isOn = true) {
+  const { context, ratio } = pen;
+  context.globalAlpha = isOn ? 1 : 0.4;
+  context.setLineDash([7 * ratio, 5 * ratio]);
+  strokeTwice(pen, (path) => {
+    ring.forEach((at, number) => (number ? path.lineTo(at.x, at.y) : path.moveTo(at.x, at.y)));
+    path.closePath();
+  });
+  context.setLineDash([]);
+  context.globalAlpha = 1;
+}
+
 // A guard: a lozenge where its colour was taken.
 export function drawGuard(pen, at) {
   const [wide, tall] = [7 * pen.ratio, 10 * pen.ratio];

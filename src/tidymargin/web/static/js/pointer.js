@@ -27,7 +27,15 @@ export class Pointer {
 
   // What a press would go to now.
   get inHand() {
-    return this.tools.held[this.letter] ?? this.tools.pick;
+    return this.tools.held[this.letter] ?? this.laid ?? this.tools.pick;
+  }
+
+  // Takes an implement in hand by name, or lays it down; says whether it is in hand now.
+  take(name) {
+    const wanted = this.tools.laid[name];
+    this.laid = wanted && wanted !== this.laid ? wanted : null;
+    this.sayHere();
+    return this.laid === wanted && Boolean(wanted);
   }
 
   // Says what a click would do here, with the tool in hand.
@@ -150,6 +158,7 @@ export class Pointer {
     } else if (event.key === "Escape") {
       this.acts.leaveJump();
       this.drop();
+      this.acts.layDown();
     } else if (event.key === "+" || event.key === "=" || event.key === "-") {
       const at = stage.aim ? viewport.toCanvas(stage.aim.col, stage.aim.row) : { x: viewport.width / 2, y: viewport.height / 2 };
       viewport.zoomAt(at.x, at.y, event.key === "-" ? 1 / 1.5 : 1.5);

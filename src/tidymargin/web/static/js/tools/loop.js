@@ -1,0 +1,78 @@
+// Loop and box: rings are drawn around a place, and then it is decided what becomes of what they surround.
+
+import { drawMark } from "../paint.js";
+import { Tool } from "./tool.js";
+
+const LEAST_PX = 1.5; // of the canvas, between one place of a ring and the next
+
+export class LoopTool extends Tool {
+  constructor(bench) {
+    super(bench);
+    this.rings = []; // drawn, and not decided on yet
+    this.ring = null;
+  }
+
+  get strokes() {
+    return Boolean(this.ring);
+  }
+
+  words() {
+    if (this.rings.length) return ["Decide what becomes of it", "in the open sentence, or draw on"];
+    return ["Draw around a place", this.how];
+  }
+
+  get how() {
+    return "press and draw a loop; Esc lays it down";
+  }
+
+  down(sample) {
+    this.ring = [sample];
+  }
+
+  move({ parts }) {
+    for (const part of parts) this.follow(part);
+    this.stage.overlay.ask();
+  }
+
+  follow(part) {
+    const last = this.ring.at(-1);
+    if (Math.hypot(part.x - last.x, part.y - last.y) >= LEAST_PX) this.ring.push(part);
+  }
+
+  places() {
+    return this.ring.map(({ at }) => [at.x, at.y]);
+  }
+
+  up() {
+    const places = this.places();
+    this.ring = null;
+    if (places.length > 2) this.rings.push(places);
+    this.acts.marking();
+  }
+
+  cancel() {
+    this.ring = null;
+    this.stage.overlay.ask();
+  }
+
+  draw(pen) {
+    const drawn = this.ring ? [...this.rings, this.places()] : this.rings;
+    for (const ring of drawn) drawMark(pen, ring.map(([x, y]) => pen.place(x, y)));
+  }
+}
+
+export class BoxTool extends LoopTool {
+  get how() {
+    return "press at one corner and draw to the other; Esc lays it down";
+  }
+
+  follow(part) {
+    this.ring = [this.ring[0], part];
+  }
+
+  places() {
+    if (this.ring.length < 2) return [];
+    const [{ at: from }, { at: to }] = this.ring;
+    return [[from.x, from.y], [to.x, from.y], [to.x, to.y], [from.x, to.y]];
+  }
+}
