@@ -13,12 +13,13 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.guards import Guard
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick, build_reach, clear, seed_outside, to_step
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import Pocket, PocketChoice, Pockets
-from tidymargin.core.reach.walls import Guard, wall_off
+from tidymargin.core.reach.walls import wall_off
 from tidymargin.core.rim.plan import TintPlan
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import find_unwanted

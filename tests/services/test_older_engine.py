@@ -51,7 +51,7 @@ def test_a_state_that_a_later_version_saved_is_said_in_words_and_shown_as_it_was
     names, bodies = dict(first.names), dict(first.bodies)
     bodies["rim"] = '{"feather":2,"version":9}'
     names["rim"] = name_of_step(bodies["rim"])
-    later = NewState(names, bodies, "feather", {}, first.engine_version)
+    later = NewState(names, bodies, {}, "feather", {}, first.engine_version)
     last = workshop.sheets.commit(sheet.id, first.head, later)
     proof = proofs.make_thumbnail(workshop, first)
     workshop.proofs.put(proof_name(last, names, last.engine_version), proof)

@@ -1,7 +1,7 @@
 """From a picture and a few decisions to the cut: what reach clears, then any region on its own."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -13,6 +13,8 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.stages import Stage, halo_of
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.marks.likeness import LEAST_LIKE, Found, find_like
+from tidymargin.core.marks.plan import EVERYWHERE, Mark, MarksPlan
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import (
     HIGHEST_TOLERANCE,
@@ -47,10 +49,13 @@ class Levels:
         Quantised difference with the walls.
     reach : Reach
         Levels from the start and the picks.
+    found : dict
+        What marks take of what is like a colour, by the mark and how far that is from it; guards are among the walls.
     """
 
     steps: NDArray[np.uint8]
     reach: Reach
+    found: dict[tuple[Mark, float], Found] = field(default_factory=dict)
 
     @property
     def size_bytes(self) -> int:
@@ -141,13 +146,27 @@ class Cutter:
 
     @property
     def stages(self) -> tuple[Stage, ...]:
-        """What is done to every part of the cut."""
-        return list_stages(self.facts.rim, self.plan.marks, self.plan.rim, self.plan.tint)
+        """What is done to a part of the cut that every mark may touch."""
+        return self._list_stages(self.plan.marks)
+
+    def _stages_near(self, tile: Region) -> tuple[Stage, ...]:
+        """Return what is done to a tile: bands take much of what is around, so they are left out where none is near."""
+        marks = self.plan.marks
+        if marks.solved_px == 0 or marks.has_band_near(tile.grown(self.halo_px, EVERYWHERE)):
+            return self.stages
+        return self._list_stages(marks.without_bands())
+
+    def _list_stages(self, marks: MarksPlan) -> tuple[Stage, ...]:
+        plan, has_ground = self.plan, not self.facts.is_busy
+        return list_stages(self.facts.rim, marks, plan.rim, plan.tint, has_ground=has_ground)
 
     @property
     def halo_px(self) -> int:
         """How much of the surroundings a region needs, so that it comes out as in the whole picture."""
-        return halo_of(self.stages) + (0 if self.painted_over is None else _PAINTED_PX)
+        return self._halo_of(self.stages)
+
+    def _halo_of(self, stages: tuple[Stage, ...]) -> int:
+        return halo_of(stages) + (0 if self.painted_over is None else _PAINTED_PX)
 
     @property
     def reach(self) -> Reach:
@@ -174,6 +193,20 @@ class Cutter:
                 found |= then
             else:
                 found &= then | ~clear(self.reach, self.tolerance, region)
+        for mark in self.plan.marks.near(region).likes:
+            self._find_like(mark).apply(region, found, clears=mark.verdict == "clear")
+        return found
+
+    def _find_like(self, mark: Mark) -> Found:
+        """Return what a mark takes of what is like its colour; it is looked for once."""
+        assert mark.like is not None
+        own = mark.like.tolerance
+        tolerance = max(self.tolerance, LEAST_LIKE) if own is None else own
+        found = self.levels.found.get((mark, tolerance))
+        if found is None:
+            guards = self.plan.reach.guards
+            found = find_like(self.picture, self.facts.difference.steps, guards, mark, tolerance)
+            self.levels.found[mark, tolerance] = found
         return found
 
     def render(self, region: Region) -> NDArray[np.uint8]:
@@ -182,7 +215,7 @@ class Cutter:
         It is worked on in tiles, so that little memory is taken and only tiles with a rim are solved.
         """
         everywhere = whole(self.picture.height, self.picture.width)
-        stages, halo_px = self.stages, self.halo_px
+        halo_px = self.halo_px
         outer = region.grown(halo_px, everywhere)
         cleared = self.cleared(outer)
         if self.picture.alpha is not None:  # what came in transparent has no ground to unmix
@@ -191,7 +224,8 @@ class Cutter:
 
         def render_block(block: Region) -> None:
             for tile in _choose_tiles(block, outer, cleared, halo_px):
-                around = tile.grown(halo_px, everywhere)
+                stages = self._stages_near(tile)
+                around = tile.grown(self._halo_of(stages), everywhere)
                 part = np.ascontiguousarray(cleared[around.seen_from(outer).slices])
                 out[tile.seen_from(region).slices] = self._render_tile(tile, around, part, stages)
 
@@ -209,7 +243,7 @@ class Cutter:
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
         # ink is as solid as it differs, also where nothing is cleared
         is_mixed = bool(cleared.any()) or self.facts.rim.ink_rgb is not None
-        is_marked = bool(self.plan.marks.near(around))
+        is_marked = bool(self.plan.marks.near(around).marks)
         has_rim = is_marked or (is_mixed and not bool(cleared.all()))
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures

@@ -1,6 +1,9 @@
 """The recipe of a sheet: every decision in order, frozen, as plain JSON both ways."""
 
 import json
+from collections import OrderedDict
+from collections.abc import Mapping
+from contextlib import suppress
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -76,16 +79,34 @@ def recipe_schema() -> dict[str, Any]:
     return Recipe.model_json_schema()
 
 
-def from_steps(bodies: dict[str, str]) -> Recipe:
-    """Put a recipe together from its steps' JSON as it was stored.
+def from_steps(bodies: dict[str, str], parts: Mapping[str, str] | None = None) -> Recipe:
+    """Put a recipe together from its steps' JSON as it was stored, and from what is stored beside them.
 
     Raises
     ------
     UnreadableStepError
         One of them cannot be read.
     """
-    steps: dict[str, Any] = {name: kind.read(bodies[name]) for name, kind in STEP_TYPES.items()}
+    steps: dict[str, Any] = {
+        name: _read_step(kind, bodies[name], parts) for name, kind in STEP_TYPES.items()
+    }
     return Recipe().model_copy(update=steps)
+
+
+_REMEMBERED = 64
+_read_lately: OrderedDict[tuple[type[Step], str], Step] = OrderedDict()
+
+
+def _read_step(kind: type[Step], text: str, parts: Mapping[str, str] | None) -> Step:
+    """Read a step, or return it where it was read a moment ago: a request asks for it many times."""
+    step = _read_lately.get((kind, text))
+    if step is None:
+        step = kind.read(text, parts)
+        _read_lately[kind, text] = step
+        while len(_read_lately) > _REMEMBERED:
+            with suppress(KeyError):  # another thread may have been quicker
+                _read_lately.popitem(last=False)
+    return step
 
 
 def change_recipe(recipe: Recipe, step: str, **values: Any) -> Recipe:
@@ -97,12 +118,13 @@ def change_recipe(recipe: Recipe, step: str, **values: Any) -> Recipe:
         A value is of the wrong kind or out of range; `field` names it.
     """
     before = getattr(recipe, step)
-    body = {**before.model_dump(), **values}
+    # what stays is not read again: by hand it may be thousands of places
+    body = {**{name: getattr(before, name) for name in type(before).model_fields}, **values}
     try:
         changed = STEP_TYPES[step].model_validate(body, context={"before": before})
         return recipe.model_copy(update={step: changed})
     except ValidationError as error:
-        raise _to_words(error, (step,)) from error
+        raise to_words(error, (step,)) from error
 
 
 def read_recipe(text: str | bytes) -> Recipe:
@@ -132,10 +154,11 @@ def read_recipe(text: str | bytes) -> Recipe:
     try:
         return Recipe.model_validate(body, context=WRITTEN)
     except ValidationError as error:
-        raise _to_words(error, ()) from error
+        raise to_words(error, ()) from error
 
 
-def _to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError:
+def to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError:
+    """Return what is wrong with a value in a sentence; `prefix` is where it stands in a recipe."""
     # a value that may be `auto` or a number fails twice; the more telling complaint comes last
     first = error.errors()[-1]
     place = [str(part) for part in (*prefix, *first["loc"])]

@@ -8,7 +8,7 @@ before to it.
 import hashlib
 import json
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Self
 
 from pydantic import (
@@ -84,8 +84,15 @@ class Step(BaseModel):
     _stored: str = PrivateAttr("")
 
     @classmethod
-    def read(cls, text: str) -> Self:
+    def read(cls, text: str, parts: Mapping[str, str] | None = None) -> Self:
         """Return a step as it was stored; it keeps the name that it was stored under.
+
+        Parameters
+        ----------
+        text : str
+            Its JSON.
+        parts : mapping of str to str, optional
+            What was stored on its own and is only named in it, by its hash.
 
         Raises
         ------
@@ -93,7 +100,7 @@ class Step(BaseModel):
             It is of a newer version, or holds what no version has had.
         """
         try:
-            step = cls.model_validate_json(text, context=_STORED)
+            step = cls.model_validate_json(text, context={**_STORED, "parts": parts or {}})
         except ValidationError as error:
             raise UnreadableStepError(
                 f"The step “{cls.title()}” of this state holds what this Tidy Margin cannot read.",
@@ -142,6 +149,11 @@ class Step(BaseModel):
         return self._stored or json.dumps(
             self.model_dump(mode="json"), sort_keys=True, separators=(",", ":")
         )
+
+    @property
+    def parts(self) -> dict[str, str]:
+        """What of it is stored on its own, by its hash."""
+        return {}
 
     @property
     def name(self) -> str:

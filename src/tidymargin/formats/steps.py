@@ -1,20 +1,23 @@
 """The seven steps of a recipe, and what the core takes of each."""
 
-from typing import Annotated, Literal
+import json
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from tidymargin.core.base.area import Area
-from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.core.ground.guards import Guard
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.ground.prepare import Preparation
-from tidymargin.core.marks.plan import AreaMark, MarksPlan
+from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import PocketChoice
-from tidymargin.core.reach.walls import Guard
 from tidymargin.core.rim.plan import TintPlan
+from tidymargin.formats.marks import MOST_MARKS, AnyMark, Edge, MarkEntry, read_mark
 from tidymargin.formats.step import AtMost, Step
 
 Auto = Literal["auto"]
@@ -22,7 +25,6 @@ Tolerance = Annotated[float, Field(ge=0, le=HIGHEST_TOLERANCE, allow_inf_nan=Fal
 Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 Place = Annotated[int | float, Field(ge=0, le=1_000_000, allow_inf_nan=False)]
 """A pixel's index along one side of the whole picture; broken where the work area was resampled."""
-Edge = Annotated[float, Field(ge=-1_000_000, le=1_000_000, allow_inf_nan=False)]
 Corners = tuple[tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge]]
 
 
@@ -164,47 +166,65 @@ def _to_row_col(x: float, y: float, area: Area, field: str) -> tuple[int, int]:
     return round(row), round(col)
 
 
-def _to_corner(x: float, y: float, area: Area) -> tuple[float, float]:
-    """Return a place, measured from the picture's corner, in the work area, measured from its corner."""
-    col, row = area.to_area(x - 0.5, y - 0.5)
-    return col + 0.5, row + 0.5
-
-
 def _locate(x: float, y: float, area: Area, field: str) -> tuple[int, int] | None:
     row, col = _to_row_col(x, y, area, field)
     return (row, col) if area.holds(col, row) else None
 
 
-class AreaEntry(BaseModel):
-    """An area that is kept or cleared as a whole, in pixels of the whole picture from its upper left corner."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    verdict: Literal["keep", "clear"]
-    rings: Annotated[
-        tuple[
-            Annotated[tuple[tuple[Edge, Edge], ...], Field(min_length=3, max_length=20_000)], ...
-        ],
-        Field(min_length=1, max_length=100),
-    ] = Field(
-        description="Closed lines through places [x, y]; what an odd number of them surround is in it"
-    )
-    is_on: bool = Field(True, description="false: it rests, and can be switched on again")
-
-    def to_mark(self, area: Area) -> AreaMark:
-        """Return the mark as the core takes it, in pixels of the work area."""
-        rings = tuple(tuple(_to_corner(x, y, area) for x, y in ring) for ring in self.rings)
-        return AreaMark(rings, self.verdict)
+def _areas_to_marks(body: dict[str, Any]) -> dict[str, Any]:
+    """Bring a step of the first version, which knew areas alone, to the second."""
+    return {"marks": [{"kind": "area", **entry} for entry in body.get("areas", ())]}
 
 
 class ByHandStep(Step):
-    """Marks, in the order in which they were made: a later one wins over an earlier one."""
+    """Marks, in the order in which they were made: a later one wins over an earlier one.
 
-    areas: Annotated[tuple[AreaEntry, ...], AtMost(2000)] = ()
+    As it is stored, the list only names them; each is stored once, on its own.
+    """
+
+    VERSION: ClassVar[int] = 2
+    UPGRADES: ClassVar = {1: _areas_to_marks}
+
+    marks: Annotated[tuple[AnyMark, ...], AtMost(MOST_MARKS)] = ()
+
+    @field_validator("marks", mode="before")
+    @classmethod
+    def _look_up(cls, said: Any, info: ValidationInfo) -> Any:
+        """Read the marks that a stored list names."""
+        parts = (info.context or {}).get("parts")
+        if parts is None or not isinstance(said, list | tuple):
+            return said
+        return [_read_listed(each, parts) if isinstance(each, dict) and "of" in each else each for each in said]  # fmt: skip
+
+    def to_json(self) -> str:
+        """Return the step as it was stored, or else the list of its marks as canonical JSON."""
+        if self._stored:
+            return self._stored
+        listed = [
+            {"of": mark.name, "is_on": mark.is_on, "spell": mark.spell} for mark in self.marks
+        ]
+        body = {"version": self.VERSION, "marks": listed}
+        return json.dumps(body, sort_keys=True, separators=(",", ":"))
+
+    @property
+    def parts(self) -> dict[str, str]:
+        """What is stored on its own, by its hash."""
+        return {mark.name: mark.text for mark in self.marks}
 
     def to_plan(self, area: Area) -> MarksPlan:
         """Return the step as the core takes it."""
-        return MarksPlan(tuple(entry.to_mark(area) for entry in self.areas if entry.is_on))
+        made = (mark.to_mark(area) for mark in self.marks if mark.is_on)
+        return MarksPlan(tuple(mark for mark in made if mark is not None))
+
+
+def _read_listed(listed: dict[str, Any], parts: Mapping[str, str]) -> MarkEntry:
+    name = str(listed["of"])
+    if name not in parts:
+        raise UnreadableStepError(
+            "A mark of the step “by hand” is missing.",
+            hint="Run ./tidy doctor; a copy may have it.",
+        )
+    return read_mark(parts[name]).listed(is_on=listed["is_on"], spell=listed["spell"])
 
 
 class RimStep(Step):

@@ -213,46 +213,6 @@ def add_fence(workshop: Workshop, sheet_id: int, seen: int, places: list[tuple[i
     return change_step(workshop, sheet_id, seen, "fence", "reach", fences=fences)
 
 
-def mark_area(
-    workshop: Workshop,
-    sheet_id: int,
-    seen: int,
-    verdict: str,
-    rings: list[list[tuple[float, float]]],
-) -> Sheet:
-    """Keep or clear what rings through places (x, y) of the work area surround, whatever the key says there."""
-    sheet = workshop.sheets.load(sheet_id)
-    area = area_of(sheet)
-    placed = [[_to_corner(area, x, y) for x, y in ring] for ring in rings]
-    areas = _entries(read_recipe_of(sheet).by_hand.areas)
-    areas.append({"verdict": verdict, "rings": placed})
-    change = "area_kept" if verdict == "keep" else "area_cleared"
-    return change_step(workshop, sheet_id, seen, change, "by_hand", areas=areas)
-
-
-def _to_corner(area: Area, x: float, y: float) -> tuple[float, float]:
-    """Return a place of the work area in the whole picture, both measured from their upper left corners."""
-    far_x, far_y = area.to_picture(x - 0.5, y - 0.5)
-    return round(far_x + 0.5, 3), round(far_y + 0.5, 3)
-
-
-def switch_area(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
-    """Switch a marked area off, or on again; they are numbered from 1."""
-    areas = _entries(read_recipe_of(workshop.sheets.load(sheet_id)).by_hand.areas)
-    require_number(number, areas, "area")
-    areas[number - 1]["is_on"] = not areas[number - 1]["is_on"]
-    change = "area_on" if areas[number - 1]["is_on"] else "area_off"
-    return change_step(workshop, sheet_id, seen, change, "by_hand", areas=areas)
-
-
-def remove_area(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
-    """Take a marked area away; undo brings it back."""
-    areas = _entries(read_recipe_of(workshop.sheets.load(sheet_id)).by_hand.areas)
-    require_number(number, areas, "area")
-    del areas[number - 1]
-    return change_step(workshop, sheet_id, seen, "unarea", "by_hand", areas=areas)
-
-
 def remove_thing(workshop: Workshop, sheet_id: int, seen: int, kind: str, number: int) -> Sheet:
     """Take a pick, guard or fence away; each kind is numbered from 1."""
     reach = read_recipe_of(workshop.sheets.load(sheet_id)).reach

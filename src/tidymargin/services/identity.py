@@ -15,7 +15,7 @@ from tidymargin.store.values import Sheet
 
 Names = Mapping[str, str]
 
-_NOTHING = {name_of_step("{}"), ByHandStep().name, RimStep().name}
+_NOTHING = {name_of_step("{}"), name_of_step('{"areas":[]}'), ByHandStep().name, RimStep().name}
 
 
 def area_name(sheet: Sheet, area: Area) -> str:

@@ -12,6 +12,7 @@ def to_state(recipe: Recipe, change: str, resolved: dict[str, object]) -> NewSta
     return NewState(
         recipe.names,
         {name: step.to_json() for name, step in recipe.steps.items()},
+        {name: text for step in recipe.steps.values() for name, text in step.parts.items()},
         change,
         resolved,
         ENGINE_VERSION,
@@ -20,7 +21,7 @@ def to_state(recipe: Recipe, change: str, resolved: dict[str, object]) -> NewSta
 
 def read_recipe_of(sheet: Sheet) -> Recipe:
     """Return the recipe of a sheet's present state."""
-    return from_steps(sheet.bodies)
+    return from_steps(sheet.bodies, sheet.parts)
 
 
 def area_of(sheet: Sheet, recipe: Recipe | None = None) -> Area:

@@ -54,7 +54,7 @@ class TiledCut:
 
         def add_up(block: Region) -> tuple[Region, NDArray[np.float64]] | None:
             cleared = self._cleared(block)
-            if cleared.all() and not self._cutter.plan.marks.near(block):
+            if cleared.all() and not self._cutter.plan.marks.near(block).marks:
                 return None
             return sum_cells(self._block(block, cleared, keeps_all=False), block, grid)
 

@@ -12,6 +12,7 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.marks.laying import lay_on_share
 from tidymargin.core.reach.clearing import to_step
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
@@ -71,7 +72,8 @@ def render_view(
         now = _at_hand(workshop, sheet, recipe, cutter, view)
         original = _keep_original(workshop, sheet, recipe, view)
         samples = _keep_samples(workshop, sheet, recipe, cutter, view)
-        return shift_view(now, original, samples, (to_step(cutter.tolerance), to_step(tolerance)))
+        steps = to_step(cutter.tolerance), to_step(tolerance)
+        return _hold_decided(now, shift_view(now, original, samples, steps), cutter, view)
 
     name = f"view:{cut_name(sheet, recipe.names)}:{view}:{tolerance}:{settles}"
     if asker:
@@ -113,7 +115,8 @@ def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, v
         region = view.covers(whole(cutter.picture.height, cutter.picture.width))
         window = (view.top - region.top, view.left - region.left, view.cell)
         cleared = cutter.cleared(region).view(np.uint8)
-        stays = 1 - sample_levels(cleared, window, sketch.shape[:2]).mean(axis=0)
+        stays = 1 - sample_levels(cleared, window, sketch.shape[:2]).mean(axis=0, dtype=np.float32)
+        _lay_marks_on(stays, cutter, view)
         sketch[..., 3] = np.rint(sketch[..., 3] * stays)
         return sketch
 
@@ -121,6 +124,20 @@ def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, v
     if settled is not None:
         return settled
     return _keep(workshop, ("sketch", cut_name(sheet, recipe.names), view), make)
+
+
+def _lay_marks_on(stays: NDArray[np.float32], cutter: Cutter, view: View) -> NDArray[np.float32]:
+    """Lay what was decided by hand over a matte in a window, in place; return how much of each place it decides."""
+    marks = cutter.plan.marks.seen_through(view.left, view.top, view.cell)
+    return lay_on_share(marks, whole(*stays.shape), stays)
+
+
+def _hold_decided(now: Rgba, tried: Rgba, cutter: Cutter, view: View) -> Rgba:
+    """Return a draft at another tolerance with what was decided by hand as it is now."""
+    held = _lay_marks_on(np.zeros(now.shape[:2], np.float32), cutter, view)[..., None]
+    if not held.any():
+        return tried
+    return np.asarray(np.rint(tried + (now.astype(np.float32) - tried) * held), np.uint8)
 
 
 def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:

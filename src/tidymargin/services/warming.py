@@ -14,13 +14,14 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.guards import Guard
 from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.marks.plan import Like, Mark, MarksPlan, Stroke
 from tidymargin.core.place import describe_place
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.narrows import find_narrows
 from tidymargin.core.reach.plan import ReachPlan
-from tidymargin.core.reach.walls import Guard
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.encode import encode_png
 
@@ -105,6 +106,14 @@ def warm_kernels() -> None:
         crumb_px=4,
         pinhole_px=4,
     )
+    line = np.array([(30.0, 40.0, 9.0), (90.0, 40.0, 9.0)])
+    marks = MarksPlan(
+        (
+            Mark("rubbed", "clear", Stroke(line), like=Like("middle", 5.0)),
+            Mark("stroked", "clear", Stroke(line + np.array((0, 80, 0)), 0.5)),
+            Mark("solved", "solve", Stroke(line + np.array((0, 40, 0)))),
+        )
+    )
     folder = Path(os.environ["NUMBA_CACHE_DIR"])
     is_new = not (folder / _ALL_COMPILED).exists()
     pictures = list(_make_pictures())
@@ -118,7 +127,7 @@ def warm_kernels() -> None:
     for number, (picture, facts) in enumerate(zip(pictures, measured, strict=True), len(pictures)):
         _tell(number / parts if is_new else None)
         _use(cut_out(picture, facts))
-        _use(cut_out(picture, facts, Plan(reach=decided)))
+        _use(cut_out(picture, facts, Plan(reach=decided, marks=marks)))
     _use(cut_out(pictures[0], measure_sheet(pictures[0], GroundPlan(nature="ink"))))
     _tell(None)
     (folder / _ALL_COMPILED).touch()

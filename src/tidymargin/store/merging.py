@@ -7,7 +7,13 @@ from pathlib import Path
 
 from tidymargin.store.database import connect_to_read
 from tidymargin.store.models import STEP_COLUMNS
-from tidymargin.store.rows import find_fault, is_whole_sheet, is_whole_state, is_whole_step
+from tidymargin.store.rows import (
+    find_fault,
+    is_whole_sheet,
+    is_whole_state,
+    is_whole_step,
+    list_parts,
+)
 
 Row = dict[str, object]
 
@@ -46,8 +52,14 @@ def _read_all(source: Path) -> tuple[list[Row], list[Row], dict[str, str]]:
         states = [row for row in _read_rows(connection, "state", _STATE) if is_whole_state(row)]
         steps = _read_rows(connection, "step", ("name", "body"))
     bodies = {str(row["name"]): str(row["body"]) for row in steps if is_whole_step(row)}
-    states = [row for row in states if all(row[step] in bodies for step in STEP_COLUMNS)]
+    states = [row for row in states if all(name in bodies for name in _list_needed(row, bodies))]
     return sheets, states, bodies
+
+
+def _list_needed(state: Row, bodies: dict[str, str]) -> list[str]:
+    """Return the names of a state's steps, and of what those name as far as they are there."""
+    steps = [str(state[step]) for step in STEP_COLUMNS]
+    return steps + list_parts(bodies.get(name, "") for name in steps)
 
 
 def _insert(target: sqlite3.Connection, table: str, row: Row) -> int:
@@ -130,8 +142,7 @@ def _bring_states(
         if same in known:
             to_new[state["id"]] = known[same]
             continue
-        for step in STEP_COLUMNS:
-            name = str(state[step])
+        for name in _list_needed(state, bodies):
             connection.execute("INSERT OR IGNORE INTO step VALUES (?, ?)", (name, bodies[name]))
         own = {"id": None, "sheet_id": number, "parent_id": parent, "redo_id": None}
         to_new[state["id"]] = _insert(connection, "state", {**state, **own})

@@ -2,14 +2,16 @@
 
 import hashlib
 import json
+import re
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 
 from tidymargin.store.models import STEP_COLUMNS
 
 Row = Mapping[str, object]
 _NAME_LENGTH = 64
+_NAMED = re.compile(r'"of":"([0-9a-f]{64})"')
 
 
 def _is_text(value: object, most: int) -> bool:
@@ -46,6 +48,11 @@ def is_whole_step(row: Row) -> bool:
     """Whether a step's body is what its name says."""
     body = row["body"]
     return isinstance(body, str) and hashlib.sha256(body.encode()).hexdigest() == row["name"]
+
+
+def list_parts(bodies: Iterable[str]) -> list[str]:
+    """Return the hashes of what steps name that is stored on its own."""
+    return list(dict.fromkeys(name for body in bodies for name in _NAMED.findall(body)))
 
 
 def is_whole_state(row: Row) -> bool:
@@ -96,6 +103,9 @@ def find_fault(connection: sqlite3.Connection) -> str | None:
         for values in found:
             if not is_whole(dict(zip(columns, values, strict=True))):
                 return f"a {table} in it is not what was saved"
+    steps = dict(connection.execute("SELECT name, body FROM step"))
+    if any(name not in steps for name in list_parts(steps.values())):
+        return "a mark in it is missing"
     if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
         return "a row in it names another that is missing"
     heads = "SELECT 1 FROM sheet LEFT JOIN state ON state.id = head_id AND state.sheet_id = sheet.id WHERE state.id IS NULL"

@@ -28,6 +28,8 @@ class NewState:
     ----------
     names, bodies : dict of str to str
         Hash and JSON of each step, by step.
+    parts : dict of str to str
+        What steps only name, by its hash: each mark that was made by hand.
     change : str
         What made this state, as a key of the sentence catalogue.
     resolved : dict
@@ -38,6 +40,7 @@ class NewState:
 
     names: dict[str, str]
     bodies: Bodies
+    parts: dict[str, str]
     change: str
     resolved: dict[str, Any]
     engine_version: int
@@ -56,6 +59,7 @@ class State:
     change: str
     names: dict[str, str]
     bodies: Bodies
+    parts: dict[str, str]
     resolved: dict[str, Any]
     engine_version: int
     saved_at: datetime
@@ -80,6 +84,7 @@ class Sheet:
     head: int
     names: dict[str, str]
     bodies: Bodies
+    parts: dict[str, str]
     resolved: dict[str, Any]
     engine_version: int
     saved_at: datetime

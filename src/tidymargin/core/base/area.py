@@ -151,6 +151,20 @@ class Area:
         u, v = _apply(self._inward, x + 0.5, y + 0.5)
         return u - 0.5, v - 0.5
 
+    def to_area_all(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return where places (N, 2) of the picture lie in the area, both measured from their upper left corners."""
+        if self.is_whole:
+            return np.asarray(places, np.float64)
+        mapped = np.column_stack([places, np.ones(len(places))]) @ self._inward.T
+        return np.asarray(mapped[:, :2] / mapped[:, 2:], np.float64)
+
+    def to_picture_all(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return where places (N, 2) of the area lie in the picture, both measured from their upper left corners."""
+        if self.is_whole:
+            return np.asarray(places, np.float64)
+        mapped = np.column_stack([places, np.ones(len(places))]) @ np.linalg.inv(self._inward).T
+        return np.asarray(mapped[:, :2] / mapped[:, 2:], np.float64)
+
     def to_picture(self, x: float, y: float) -> Corner:
         """Return where a pixel of the area, by its index, lies in the picture."""
         if self.is_whole:

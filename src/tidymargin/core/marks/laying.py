@@ -1,7 +1,8 @@
 """Laying marks over a cut: where each covers a pixel by part, it decides of that part.
 
 A mark that clears takes its cover off the matte; one that keeps lays the picture as it came over the cut, by its cover (T. Porter
-and T. Duff, "Compositing digital images", 1984: over). So its edge is as sharp as it was drawn, at any zoom.
+and T. Duff, "Compositing digital images", 1984: over). So its edge is as sharp as it was drawn, at any zoom. What was
+worked out, by the key or in a band, is brought back by a mark that says so after another one that decided.
 """
 
 import numpy as np
@@ -9,55 +10,82 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.part import Part
 from tidymargin.core.base.picture import Region
-from tidymargin.core.marks.plan import AreaMark
+from tidymargin.core.marks.covering import cover, cover_edge
+from tidymargin.core.marks.plan import Mark, MarksPlan
 
-_ROWS = 16  # of a pixel that are looked at; along each the cover is exact
-_PARTS = 256  # of a pixel's width, in whole numbers, so that sums are the same in any order
-
-
-def cover(mark: AreaMark, region: Region) -> NDArray[np.float32]:
-    """Return how much of each pixel of a region a mark covers, (h, w), 0 to 1.
-
-    Along lines through every pixel its rings are crossed, and what lies between one crossing and the next is in it by turns.
-    All of it is alike for a region alone and in the whole.
-    """
-    height, width = region.height, region.width
-    begin = np.concatenate([np.array(ring, np.float64) for ring in mark.rings])
-    end = np.concatenate([np.roll(np.array(ring, np.float64), -1, axis=0) for ring in mark.rings])
-    low, high = np.minimum(begin[:, 1], end[:, 1]), np.maximum(begin[:, 1], end[:, 1])
-    here = (low < region.bottom) & (high >= region.top)
-    (x0, y0), (x1, y1) = begin[here].T, end[here].T
-    ys = (np.arange(region.top * _ROWS, region.bottom * _ROWS) + 0.5) / _ROWS
-    edge, row = np.nonzero((y0[:, None] <= ys) != (y1[:, None] <= ys))
-    x = x0[edge] + (ys[row] - y0[edge]) * (x1[edge] - x0[edge]) / (y1[edge] - y0[edge])
-    crossing = np.rint(x * _PARTS).astype(np.int64)
-    order = np.lexsort((crossing, row))
-    row, crossing = row[order], crossing[order]
-    turn = np.arange(len(row)) - np.searchsorted(row, row)
-    sign = 1 - 2 * (turn & 1)
-    at, part = np.divmod(np.clip(crossing - region.left * _PARTS, 0, width * _PARTS), _PARTS)
-    gains = np.zeros((height * _ROWS, width + 2), np.int32)
-    np.add.at(gains, (row, at), sign * (_PARTS - part))
-    np.add.at(gains, (row, at + 1), sign * part)
-    covered = np.cumsum(gains, axis=1, dtype=np.int32)[:, :width]
-    cells = covered.reshape(height, _ROWS, width).sum(axis=1)
-    return np.asarray(cells / (_PARTS * _ROWS), np.float32)
+Layer = NDArray[np.float32]
 
 
-def lay_marks(marks: tuple[AreaMark, ...], part: Part) -> None:
+def lay_marks(plan: MarksPlan, part: Part) -> None:
     """Lay marks over what is solved of a part, in their order."""
-    near, window = part.near(part.solved_px), part.window(part.solved_px)
     there = part.where(part.solved_px)
-    share, figure = part.share[window], part.figure[window]
+    marks = plan.near(there).marks
+    if not marks:
+        return
+    near, window = part.near(part.solved_px), part.window(part.solved_px)
+    share, figure, rgb = part.share[window], part.figure[window], part.rgb[near]
+    solved = share.copy(), figure.copy()
+    is_solved = True  # nothing but what was worked out stands there yet
     for mark in marks:
-        if not mark.box.touches(there):
+        if mark.like is not None:
+            if not is_solved:
+                _bring_back_some(mark, cover(mark, there), share, figure, solved)
             continue
-        covered = cover(mark, there)
+        if mark.verdict == "solve":
+            if not is_solved:
+                _bring_back(cover(mark, there), share, figure, solved)
+            continue
+        band = cover_edge(mark, there)
+        decided = cover(mark, there) * (1 - band)
+        if not is_solved and band.any():
+            _bring_back(band, share, figure, solved)
         if mark.verdict == "clear":
-            share *= 1 - covered
+            share *= 1 - decided
+        else:
+            _lay_over(rgb, decided, share, figure)
+        is_solved = False
+
+
+def _lay_over(rgb: NDArray[np.uint8], covered: Layer, share: Layer, figure: Layer) -> None:
+    left = share * (1 - covered)
+    both = left + covered
+    weight = (covered / np.maximum(both, 1e-6))[..., None]
+    figure += weight * (rgb - figure)
+    share[:] = both
+
+
+def _bring_back(covered: Layer, share: Layer, figure: Layer, solved: tuple[Layer, Layer]) -> None:
+    """Bring back what was worked out, by what is covered."""
+    left, back = share * (1 - covered), solved[0] * covered
+    weight = (back / np.maximum(left + back, 1e-6))[..., None]
+    figure += weight * (solved[1] - figure)
+    share[:] = left + back
+
+
+def _bring_back_some(
+    mark: Mark, covered: Layer, share: Layer, figure: Layer, solved: tuple[Layer, Layer]
+) -> None:
+    """Bring back what a mark worked out where it is what it wants: less to be seen, or more."""
+    wanted = solved[0] < share if mark.verdict == "clear" else solved[0] > share
+    _bring_back(np.where(wanted, covered, 0), share, figure, solved)
+
+
+def lay_on_share(plan: MarksPlan, region: Region, share: Layer) -> Layer:
+    """Lay what marks decide over a matte before any rim is solved, (h, w) 0 to 1, in place; return how much they decide."""
+    decided = np.zeros_like(share)
+    for mark in plan.near(region).marks:
+        if mark.like is not None or mark.verdict == "solve":
             continue
-        left = share * (1 - covered)
-        both = left + covered
-        weight = (covered / np.maximum(both, 1e-6))[..., None]
-        figure += weight * (part.rgb[near] - figure)
-        share[:] = both
+        covered = cover(mark, region)
+        share *= 1 - covered
+        if mark.verdict == "keep":
+            share += covered
+        np.maximum(decided, covered, out=decided)
+    return decided
+
+
+def lay_on_mask(plan: MarksPlan, region: Region, stands: NDArray[np.bool_]) -> None:
+    """Lay what marks decide for sure over a mask of what stands in a region, (h, w) bool, in place."""
+    for mark in plan.near(region).marks:
+        if mark.like is None and mark.verdict != "solve":
+            stands[cover(mark, region) > 0.5] = mark.verdict == "keep"

@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 from typing import Literal
 
+from tidymargin.core.ground.guards import Guard
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.pockets import PocketChoice
-from tidymargin.core.reach.walls import Fence, Guard
+from tidymargin.core.reach.walls import Fence
 
 Start = Literal["outside", "picks", "everywhere"]
 

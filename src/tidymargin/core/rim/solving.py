@@ -17,6 +17,7 @@ from tidymargin.core.base.part import Margins, Part
 from tidymargin.core.base.stages import Stage, halo_of, run_stages
 from tidymargin.core.marks.laying import lay_marks
 from tidymargin.core.marks.plan import MarksPlan
+from tidymargin.core.rim.band import bands_halo_px, solve_bands
 from tidymargin.core.rim.candidates import mark_sure_kernel
 from tidymargin.core.rim.compose import compose_cut
 from tidymargin.core.rim.corners import CORNERS_HALO_PX, DEEPER_PX, reach_into_corners
@@ -185,6 +186,8 @@ def list_stages(
     marks: MarksPlan = MarksPlan(),
     rim: RimPlan = RimPlan(),
     tint: TintPlan = TintPlan(),
+    *,
+    has_ground: bool = True,
 ) -> tuple[Stage, ...]:
     """Return what is done to every part of a cut, in order.
 
@@ -194,17 +197,23 @@ def list_stages(
         Measured on the whole picture.
     marks, rim, tint :
         What was decided.
+    has_ground : bool
+        Whether the ground is modelled, so that a figure can be unmixed from it.
     """
     gaps = Stage("gaps", partial(_fill_gaps, facts), GAPS_HALO_PX)
     first = [gaps] if facts.is_screen else []
+    bands = []
+    if marks.solved_px > 0:
+        solve = partial(solve_bands, facts, marks, has_ground)
+        bands.append(Stage("bands", solve, bands_halo_px(marks)))
     if facts.one_rgb is not None:
-        solving = _list_ink_stages(facts, facts.one_rgb, ())
+        solving = [*_list_ink_stages(facts, facts.one_rgb, ()), *bands]
     elif facts.ink_rgb is not None:
-        solving = _list_ink_stages(facts, facts.ink_rgb, tint.dropped_inks)
+        solving = [*_list_ink_stages(facts, facts.ink_rgb, tint.dropped_inks), *bands]
     else:
-        solving = _list_opaque_stages(facts, tint.spill)
-    if marks.areas:
-        solving.append(Stage("marks", partial(lay_marks, marks.areas), 0))
+        solving = [*_list_opaque_stages(facts, tint.spill), *bands]
+    if marks.marks:
+        solving.append(Stage("marks", partial(lay_marks, marks), 0))
     return (*first, *solving, Stage("compose", partial(_compose, facts), CARRY_PX))
 
 

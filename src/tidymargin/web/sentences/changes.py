@@ -34,6 +34,10 @@ def describe_change(state: State, before: State | None) -> Reason:
     if isinstance(said, str) or before is None:
         return Reason(said if isinstance(said, str) else CHANGES[state.change].undo)
     try:
-        return said(from_steps(before.bodies), from_steps(state.bodies), state.resolved)
+        return said(
+            from_steps(before.bodies, before.parts),
+            from_steps(state.bodies, state.parts),
+            state.resolved,
+        )
     except UnreadableStepError:
         return Reason("Saved by another version of Tidy Margin")

@@ -1,40 +1,156 @@
-"""Step 3, by hand: areas that are kept or cleared whatever the key says."""
+"""Step 3, by hand: marks on places that a person decided on, whatever the key says."""
 
-from flask import Blueprint
+from collections.abc import Sequence
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
 
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.services import deciding
-from tidymargin.web.answers import Answer, answer, given, read_seen
+from tidymargin.core.base.picture import Region
+from tidymargin.services import marking, roughing, viewing
+from tidymargin.services.states import area_of
+from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import require_small
+from tidymargin.web.things import draw_mark, draw_parts, find_mark_box
 from tidymargin.web.words import gettext
 
-blueprint = Blueprint("by_hand", __name__, url_prefix="/sheets/<int:sheet_id>")
+blueprint = Blueprint("by_hand", __name__, url_prefix="/sheets/<int:sheet_id>/marks")
+
+_MOST_SHAPES = 500
 
 
-def _to_place(said: object) -> float:
-    return float(require_small(float(str(said)), "rings"))
-
-
-@blueprint.post("/areas/<any(keep, clear):verdict>")
-def mark_area(sheet_id: int, verdict: str) -> Answer:
-    """Keep or clear what rings surround, each a list of pairs x, y."""
-    try:
-        rings = [[(_to_place(x), _to_place(y)) for x, y in ring] for ring in given()["rings"]]
-    except (KeyError, TypeError, ValueError) as error:
+def _read_places(name: str) -> list[Sequence[float]]:
+    """Return a list of places of the change, each a list of numbers."""
+    said = given().get(name)
+    if not isinstance(said, list) or not all(isinstance(place, list) for place in said):
         raise BadParameterError(
-            gettext("Expected rings, each a list of places [x, y]."), field="rings"
-        ) from error
-    return answer(deciding.mark_area(the_workshop(), sheet_id, read_seen(), verdict, rings))
+            gettext("Expected “%(name)s” as a list of places [x, y].", name=name), field="marks"
+        )
+    return [[_to_number(value) for value in place] for place in said]
 
 
-@blueprint.post("/areas/<int:number>/switch")
-def switch_area(sheet_id: int, number: int) -> Answer:
-    """Switch an area off, or on again."""
-    return answer(deciding.switch_area(the_workshop(), sheet_id, read_seen(), number))
+def _to_number(value: object) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise BadParameterError(gettext("Expected places as pairs of numbers."), field="marks")
+    return float(require_small(value, "marks"))
 
 
-@blueprint.post("/areas/<int:number>/remove")
-def remove_area(sheet_id: int, number: int) -> Answer:
-    """Take an area away."""
-    return answer(deciding.remove_area(the_workshop(), sheet_id, read_seen(), number))
+def _read_lists(name: str) -> list[list[Sequence[float]]]:
+    said = given().get(name, [])
+    if not isinstance(said, list):
+        raise BadParameterError(
+            gettext("Expected “%(name)s” as lists of places.", name=name), field="marks"
+        )
+    found: list[list[Sequence[float]]] = []
+    for each in said:
+        if not isinstance(each, list) or not all(isinstance(place, list) for place in each):
+            raise BadParameterError(
+                gettext("Expected “%(name)s” as lists of places.", name=name), field="marks"
+            )
+        found.append([[_to_number(value) for value in place] for place in each])
+    return found
+
+
+def _pick_values(*names: str) -> dict[str, Any]:
+    """Return those fields of the change that it has."""
+    return {name: given()[name] for name in names if given().get(name) is not None}
+
+
+@blueprint.post("/area/<any(keep, clear, solve):verdict>")
+def add_area(sheet_id: int, verdict: str) -> Answer:
+    """Keep, clear or solve what rings surround, each a list of pairs x, y."""
+    rings = _read_lists("rings")
+    return answer(marking.add_area(the_workshop(), sheet_id, read_seen(), verdict, rings))
+
+
+@blueprint.post("/stroke")
+def add_stroke(sheet_id: int) -> Answer:
+    """Add a stroke."""
+    values = _pick_values("verdict", "across_px", "hardness", "strength", "like")
+    places = _read_places("places")
+    return answer(marking.add_stroke(the_workshop(), sheet_id, read_seen(), places, values))
+
+
+@blueprint.post("/outline")
+def set_outline(sheet_id: int) -> Answer:
+    """Begin an outline, or set the points of one."""
+    values = _pick_values("points", "is_closed", "does")
+    number, did = int(read_number("number", int)), str(given().get("did", ""))
+    return answer(marking.set_outline(the_workshop(), sheet_id, read_seen(), number, did, values))
+
+
+@blueprint.post("/outline/parts")
+def show_parts(sheet_id: int) -> Response:
+    """Send how an outline would be drawn, which is still under the hand."""
+    the_workshop().sheets.load(sheet_id)
+    return jsonify(parts=draw_parts(given()))
+
+
+@blueprint.post("/rough")
+def rough_in(sheet_id: int) -> Answer:
+    """Find a figure by scribbles, or go on with one."""
+    lines = {name: _read_lists(name) for name in ("keep", "clear")}
+    around = _read_places("around") if given().get("around") else None
+    across_px = read_number("across_px", float)
+    number = int(read_number("number", int))
+    return answer(
+        roughing.rough_in(
+            the_workshop(), sheet_id, read_seen(), number, lines, around, across_px
+        )
+    )  # fmt: skip
+
+
+@blueprint.post("/<int:number>/does/<any(keep_inside, clear_inside, clear_outside):does>")
+def decide_surrounding(sheet_id: int, number: int, does: str) -> Answer:
+    """Say what an outline or a rough-in does."""
+    rim_px = read_number("rim_px", float) if given().get("rim_px") else None
+    return answer(
+        marking.decide_surrounding(the_workshop(), sheet_id, read_seen(), number, does, rim_px)
+    )
+
+
+def _read_chosen() -> list[int]:
+    """Return the numbers of the marks that a form is about, as “3 4 5”."""
+    said = str(given().get("numbers", ""))
+    try:
+        return [int(require_small(int(word), "numbers")) for word in said.split()[:5000]]
+    except ValueError as error:
+        raise BadParameterError(gettext("Expected numbers of marks."), field="numbers") from error
+
+
+@blueprint.post("/switch/<any(on, off):way>")
+def switch_marks(sheet_id: int, way: str) -> Answer:
+    """Switch marks on or off."""
+    return answer(
+        marking.switch_marks(
+            the_workshop(), sheet_id, read_seen(), _read_chosen(), is_on=way == "on"
+        )
+    )
+
+
+@blueprint.post("/remove")
+def remove_marks(sheet_id: int) -> Answer:
+    """Take marks away."""
+    return answer(marking.remove_marks(the_workshop(), sheet_id, read_seen(), _read_chosen()))
+
+
+@blueprint.get("/shapes")
+def show_shapes(sheet_id: int) -> Response:
+    """Send how marks are drawn, by their names; what does not lie in the work area is in its pixels all the same."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    area, wanted = area_of(sheet), set(request.args.get("names", "").split(",")[:_MOST_SHAPES])
+    marks = (mark for mark in marking.list_marks(sheet) if mark.name[:16] in wanted)
+    return jsonify({mark.name[:16]: draw_mark(mark, area) for mark in marks})
+
+
+@blueprint.get("/<name>.png")
+def show_place(sheet_id: int, name: str) -> Response:
+    """Send a small picture of where a mark is."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    area = area_of(sheet)
+    found = [mark for mark in marking.list_marks(sheet) if mark.name.startswith(name)]
+    box = find_mark_box(found[0], area) if found and len(name) == 16 else Region(0, 0, 1, 1)
+    response = Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")
+    response.headers["Cache-Control"] = "private, max-age=86400"
+    return response

@@ -6,8 +6,10 @@ import { Marking } from "./marking.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
+import { Settings } from "./settings.js";
 import { Stage } from "./stage.js";
 import { makeTools } from "./tools/index.js";
+import { Walking } from "./walking.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -160,9 +162,11 @@ const acts = {
     if (sheet.measured && !sheet.area) post(path, { row: place.row, col: place.col });
   },
   fence: (places) => {
-    if (sheet.measured && places.length > 1) post("fences", { places: places.map(({ row, col }) => [col, row]) });
+    if (sheet.measured && places.length > 1) post("fences", { places });
   },
   marking: () => marking.follow(),
+  mark: (path, values, answered) => sheet.measured && marking.mark(path, values, answered),
+  askParts: (values, signal) => ask("marks/outline/parts", values, signal).then((response) => response.json()),
   layDown: () => marking.layDown(),
   say: (verb, detail) => {
     byId("verb").textContent = verb;
@@ -170,7 +174,7 @@ const acts = {
   },
   sayHere: () => pointer.sayHere(), // the words of the tool in hand, which have changed
   said: () => ({ ...said, tried: stage.tried }),
-  walk: (by) => walk(by),
+  walk: (by) => walking.walk(by),
   walkJumps: (by) => {
     const stops = [...new Set(sheet.jumps)];
     const now = stage.tried ?? sheet.tolerance;
@@ -196,19 +200,26 @@ async function post(path, values) {
   changing += 1;
   const order = { ...values, open: byId("open-now").value };
   try {
-    const response = await fetch(`${sheet.address}${path}`, {
-      method: "POST",
-      headers: { Accept: "application/json", "Content-Type": "application/json", "X-CSRFToken": document.body.dataset.token },
-      body: JSON.stringify({ ...order, seen: sheet.head }),
-    });
+    const response = await ask(path, { ...order, seen: sheet.head });
     const answer = await response.json();
     if (response.ok) take(answer);
     else refuse(answer, () => post(path, values));
+    return response.ok ? "sent" : "refused";
   } catch {
     says.lost();
+    return "lost";
   } finally {
     changing -= 1;
   }
+}
+
+function ask(path, values, signal) {
+  return fetch(`${sheet.address}${path}`, {
+    method: "POST",
+    headers: { Accept: "application/json", "Content-Type": "application/json", "X-CSRFToken": document.body.dataset.token },
+    body: JSON.stringify(values),
+    signal,
+  });
 }
 
 function take({ ledger, dirty }) {
@@ -225,42 +236,23 @@ function refuse({ message, hint, isBehind, place }, again) {
   if (isBehind) offerAgain(again);
 }
 
-// Flies to a pocket of the list; the undecided ones stand first.
-let walked = -1;
-function walk(by) {
-  const rows = sheet.pockets;
-  if (!rows.length) {
-    acts.say("No pocket is listed", "open the second sentence to see them");
-    return;
-  }
-  document.getElementById("pockets").open = true;
-  walked = (walked + by + rows.length) % rows.length;
-  flyTo(walked);
-}
-
-function flyTo(number) {
-  const { box, row, col } = sheet.pockets[number];
-  const [left, top, right, bottom] = box;
-  const viewport = stage.viewport;
-  const fit = Math.min(viewport.width / (right - left) / 3, viewport.height / (bottom - top) / 3);
-  viewport.lookAt((left + right) / 2, (top + bottom) / 2, Math.min(8, fit));
-  stage.aim = { row, col };
-  stage.moved();
-  hovered = "";
-  acts.hover(stage.aim);
-  proof.show(stage.aim);
-  document.querySelectorAll(".pockets li")[number].scrollIntoView({ block: "nearest" });
-}
-document.addEventListener("click", (event) => {
-  const item = event.target.closest?.(".pockets .show")?.closest("li");
-  if (item) flyTo([...item.parentElement.children].indexOf(item));
+const walking = new Walking(stage, {
+  say: acts.say,
+  look: (place) => {
+    hovered = "";
+    acts.hover(place);
+    proof.show(place);
+  },
 });
 
-const tools = makeTools({ stage, acts });
+const settings = new Settings(() => pointer.laid && pointer.sayHere());
+const tools = makeTools({ stage, acts, settings, isInHand: (tool) => pointer.inHand === tool });
 stage.overlay.tools = [tools.area, ...Object.values(tools.held), ...Object.values(tools.laid)];
 const pointer = new Pointer(stage, acts, tools);
 
-const marking = new Marking(stage, pointer, tools.laid, (verdict, rings) => post(`areas/${verdict}`, { rings }));
+const marking = new Marking(stage, pointer, tools.laid, settings, { send: post, fly: (box) => walking.lookAt(box) });
+stage.overlay.shapes = marking.shapes;
+stage.overlay.hides = (kind, number) => kind === "outline" && pointer.laid === tools.laid.outline && tools.laid.outline.number === number;
 const exporting = new Exporting(sheet, say);
 
 new Curve({
@@ -383,4 +375,5 @@ document.addEventListener("keydown", (event) => {
 });
 
 readArea();
+marking.follow();
 exporting.offerCopy();

@@ -1,6 +1,6 @@
 // Everything that is drawn over the picture, on a canvas of its own and once a frame at most.
 
-import { drawAim, drawFence, drawFrame, drawGuard, drawMark, drawPick, drawPocket, drawSpot, makeHatch } from "./paint.js";
+import { drawAim, drawFence, drawFrame, drawGuard, drawMark, drawPick, drawPocket, drawPoint, drawSpot, drawTicks, makeHatch } from "./paint.js";
 
 // The size of the overlay's pixels on the screen, and where places of the picture lie on it.
 class Pen {
@@ -22,6 +22,8 @@ export class Overlay {
     this.context = canvas.getContext("2d");
     this.things = { picks: [], guards: [], fences: [], pockets: [], marks: [] };
     this.tools = [];
+    this.shapes = null; // how marks look, by name
+    this.hides = () => false; // a mark that is in hand, and drawn by its implement
   }
 
   resize(width, height) {
@@ -55,10 +57,22 @@ export class Overlay {
     for (const { outline, verdict } of pockets) drawPocket(pen, outline.map(([x, y]) => pen.place(x, y)), verdict);
     for (const [x, y] of guards) drawGuard(pen, pen.place(x + 0.5, y + 0.5));
     for (const fence of fences) drawFence(pen, fence.map(([x, y]) => pen.place(x + 0.5, y + 0.5)));
-    for (const { rings, is_on: isOn } of marks) {
-      for (const ring of rings) drawMark(pen, ring.map(([x, y]) => pen.place(x, y)), isOn);
-    }
+    for (const mark of marks) this.paintMark(pen, mark);
     picks.forEach(([x, y], at) => drawPick(pen, pen.place(x + 0.5, y + 0.5), String(at + 1)));
+  }
+
+  paintMark(pen, { number, name, kind, is_on: isOn, goes }) {
+    const shape = this.shapes?.of(name);
+    if (!shape || this.hides(kind, number)) return;
+    const isPointed = Boolean(this.stage.sheet.pointed?.includes(number));
+    const toCanvas = (line) => line.map(([x, y]) => pen.place(x, y));
+    for (const ring of shape.rings.map(toCanvas)) {
+      drawMark(pen, ring, { isOn, isPointed });
+      if (isOn && goes !== "solve") drawTicks(pen, ring, goes === "outside" ? "keep" : goes);
+    }
+    for (const line of shape.lines.map(toCanvas)) drawMark(pen, line, { isOn, isPointed, isOpen: true });
+    if (shape.taken) drawPoint(pen, pen.place(...shape.taken));
+    if (kind === "outline") shape.points.forEach(({ x, y, is_smooth: isSmooth }) => drawPoint(pen, pen.place(x, y), { isSmooth }));
   }
 
   // What a press would take, hatched.

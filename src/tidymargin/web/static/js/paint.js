@@ -154,17 +154,97 @@ function along(sides, far) {
   return sides[0].from;
 }
 
-// A mark: a dashed contour; faint where it is switched off.
-export function drawMark(pen, ring, isOn = true) {
+// A mark: a dashed contour; faint where it is switched off, thick while its row is pointed at.
+export function drawMark(pen, ring, { isOn = true, isOpen = false, isPointed = false } = {}) {
   const { context, ratio } = pen;
   context.globalAlpha = isOn ? 1 : 0.4;
   context.setLineDash([7 * ratio, 5 * ratio]);
-  strokeTwice(pen, (path) => {
+  strokeTwice(isPointed ? { context, ratio: 2 * ratio } : pen, (path) => {
     ring.forEach((at, number) => (number ? path.lineTo(at.x, at.y) : path.moveTo(at.x, at.y)));
-    path.closePath();
+    if (!isOpen) path.closePath();
   });
   context.setLineDash([]);
   context.globalAlpha = 1;
+}
+
+// The ticks of a mark's verdict: out of its ring where that goes, into it where it stays.
+export function drawTicks(pen, ring, verdict) {
+  const goesOut = verdict === "clear";
+  const around = ring.reduce((sum, at, n) => sum + Math.hypot(at.x - ring.at(n - 1).x, at.y - ring.at(n - 1).y), 0);
+  if (around < 40 * pen.ratio) return;
+  const turned = ring.reduce((sum, { x, y }, at) => sum + x * ring[(at + 1) % ring.length].y - ring[(at + 1) % ring.length].x * y, 0);
+  const side = (turned > 0 ? 1 : -1) * (goesOut ? 1 : -1) * TICK_PX * pen.ratio;
+  const every = Math.max(TICK_EVERY_PX * pen.ratio, around / 40);
+  strokeTwice(pen, (path) => {
+    let next = every / 2;
+    ring.forEach((from, at) => {
+      const to = ring[(at + 1) % ring.length];
+      const long = Math.hypot(to.x - from.x, to.y - from.y);
+      for (; next <= long; next += every) {
+        const [alongX, alongY] = [(to.x - from.x) / long, (to.y - from.y) / long];
+        const [x, y] = [from.x + alongX * next, from.y + alongY * next];
+        path.moveTo(x, y);
+        path.lineTo(x + alongY * side, y - alongX * side);
+      }
+      next -= long;
+    });
+  });
+}
+
+// What a stroke would take, hatched in its width.
+export function drawSweep(pen, line, wide) {
+  const { context } = pen;
+  pen.hatch ??= makeHatch(context, pen.ratio);
+  context.save();
+  context.strokeStyle = pen.hatch;
+  context.lineWidth = Math.max(1, wide);
+  context.lineCap = "round";
+  context.lineJoin = "round";
+  context.beginPath();
+  line.forEach((at, number) => (number ? context.lineTo(at.x, at.y) : context.moveTo(at.x, at.y)));
+  if (line.length === 1) context.lineTo(line[0].x + 0.01, line[0].y);
+  context.stroke();
+  context.restore();
+}
+
+// How far a stroke reaches around the pointer, and up to where it is hard.
+export function drawReach(pen, at, reach, hard) {
+  strokeTwice(pen, (path) => {
+    path.arc(at.x, at.y, Math.max(1, reach), 0, 2 * Math.PI);
+    if (reach > 12 * pen.ratio) {
+      path.moveTo(at.x - 3 * pen.ratio, at.y);
+      path.lineTo(at.x + 3 * pen.ratio, at.y);
+      path.moveTo(at.x, at.y - 3 * pen.ratio);
+      path.lineTo(at.x, at.y + 3 * pen.ratio);
+    }
+  });
+  if (hard >= reach - pen.ratio) return;
+  pen.context.setLineDash([2 * pen.ratio, 3 * pen.ratio]);
+  strokeTwice(pen, (path) => path.arc(at.x, at.y, Math.max(1, hard), 0, 2 * Math.PI));
+  pen.context.setLineDash([]);
+}
+
+// A point of an outline: a small square, on its corner where the line goes through it smoothly.
+export function drawPoint(pen, at, { isSmooth = false, isChosen = false } = {}) {
+  const { context, ratio } = pen;
+  const side = (isChosen ? 5 : 3.5) * ratio;
+  context.save();
+  context.translate(at.x, at.y);
+  if (isSmooth) context.rotate(Math.PI / 4);
+  context.fillStyle = isChosen ? "#111" : "#fff";
+  context.fillRect(-side, -side, 2 * side, 2 * side);
+  strokeTwice(pen, (path) => path.rect(-side, -side, 2 * side, 2 * side));
+  context.restore();
+}
+
+// The place that a part was pulled to.
+export function drawBend(pen, at) {
+  strokeTwice(pen, (path) => {
+    path.moveTo(at.x - 4 * pen.ratio, at.y);
+    path.lineTo(at.x + 4 * pen.ratio, at.y);
+    path.moveTo(at.x, at.y - 4 * pen.ratio);
+    path.lineTo(at.x, at.y + 4 * pen.ratio);
+  });
 }
 
 // A guard: a lozenge where its colour was taken.

@@ -16,7 +16,11 @@ export class Pointer {
     canvas.addEventListener("pointermove", (event) => this.move(event));
     canvas.addEventListener("pointerup", (event) => this.end(event));
     canvas.addEventListener("pointercancel", (event) => this.drop(event));
-    canvas.addEventListener("pointerleave", () => !this.down.size && this.acts.spot(null));
+    canvas.addEventListener("pointerleave", () => {
+      if (this.down.size) return;
+      this.acts.spot(null);
+      this.inHand.hover(null);
+    });
     canvas.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     canvas.addEventListener("keydown", (event) => this.key(event));
     canvas.addEventListener("keyup", (event) => this.release(event));
@@ -33,6 +37,9 @@ export class Pointer {
   // Takes an implement in hand by name, or lays it down; says whether it is in hand now.
   take(name) {
     const wanted = this.tools.laid[name];
+    this.laid?.hover(null);
+    this.active?.cancel();
+    this.active = null;
     this.laid = wanted && wanted !== this.laid ? wanted : null;
     this.sayHere();
     return this.laid === wanted && Boolean(wanted);
@@ -70,7 +77,10 @@ export class Pointer {
     }
     this.from = sample;
     this.isPinch = false;
-    this.active = this.tools.area.hits(sample) ? this.tools.area : this.inHand;
+    // once a pen is seen, it draws and fingers move the picture
+    this.sawPen ||= sample.pen;
+    const moves = this.laid && sample.touch && this.sawPen;
+    this.active = this.tools.area.hits(sample) ? this.tools.area : moves ? this.tools.pan : this.inHand;
     this.active.down(sample);
   }
 
@@ -78,7 +88,9 @@ export class Pointer {
     const sample = this.stage.sample(event);
     const before = this.down.get(event.pointerId);
     if (!before) {
-      this.acts.hover(sample.place);
+      this.sawPen ||= sample.pen;
+      this.inHand.hover(sample);
+      if (!this.laid) this.acts.hover(sample.place); // what a click would clear is nothing to an implement
       this.acts.spot(sample.place);
       return;
     }

@@ -228,6 +228,7 @@ export class Stage {
     const y = (event.clientY - box.top) * this.ratio;
     const at = this.viewport.toPicture(x, y);
     const place = this.viewport.isInside(at.x, at.y) ? { row: Math.floor(at.y), col: Math.floor(at.x) } : null;
-    return { x, y, at, place, pressure: event.pressure ?? 0.5, touch: event.pointerType === "touch" };
+    const { pointerType, pressure = 0.5, shiftKey: shift = false } = event;
+    return { x, y, at, place, pressure, shift, touch: pointerType === "touch", pen: pointerType === "pen" };
   }
 }

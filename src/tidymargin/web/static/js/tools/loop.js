@@ -1,8 +1,10 @@
 // Loop and box: rings are drawn around a place, and then it is decided what becomes of what they surround.
 
 import { drawMark } from "../paint.js";
+import { thinPlaces } from "./thin.js";
 import { Tool } from "./tool.js";
 
+const NEAR_PX = 0.2; // of the picture, that a ring may stray when places are left out of it
 const LEAST_PX = 1.5; // of the canvas, between one place of a ring and the next
 
 export class LoopTool extends Tool {
@@ -46,13 +48,18 @@ export class LoopTool extends Tool {
   up() {
     const places = this.places();
     this.ring = null;
-    if (places.length > 2) this.rings.push(places);
+    if (places.length > 2) this.rings.push(thinPlaces(places, NEAR_PX));
     this.acts.marking();
   }
 
   cancel() {
     this.ring = null;
     this.stage.overlay.ask();
+  }
+
+  // What was drawn is decided on, or not wanted.
+  forget() {
+    this.rings = [];
   }
 
   draw(pen) {

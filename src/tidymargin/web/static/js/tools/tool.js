@@ -1,7 +1,7 @@
 // What an implement on the stage is: every method may stay as it is here.
 //
 // A sample is what a pointer does at an instant: `x` and `y` on the canvas in device pixels, `at` in picture pixels
-// with their fractions, `place` as row and col or null beside the picture, `pressure` 0 to 1, `touch`, and `parts`, the
+// with their fractions, `place` as row and col or null beside the picture, `pressure` 0 to 1, `touch`, `pen`, `shift` whether that key is down, and `parts`, the
 // samples that came since the last one, this one included.
 
 export class Tool {
@@ -20,6 +20,9 @@ export class Tool {
   words({ verb, detail }) {
     return [verb ?? "", detail ?? ""];
   }
+
+  // The pointer moved without a press, or left the stage.
+  hover() {}
 
   down() {}
 

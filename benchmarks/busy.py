@@ -1,0 +1,192 @@
+"""Pictures that no key can read: figures with a true cut before grounds full of texture, scribbled on by a rule.
+
+Scribbles are made from the truth: short lines of a brush, at random inside the figure and outside of it, until they cover
+3 % of each. What is scored is the cut (intersection over union of what is solid), and beside it the answer of the plain
+graph cut, without the rim.
+"""
+
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.picture import Picture, Region
+from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
+from tidymargin.core.marks.covering import cover_rings
+from tidymargin.core.marks.plan import Mark, MarksPlan, Rings
+from tidymargin.core.marks.rough import Scribbles, find_figure, rim_px
+from tidymargin.core.plan import Plan
+from tidymargin.formats.decode import decode_picture
+
+Rgb = NDArray[np.uint8]
+_SHARE = 0.03
+
+PAIRS = {
+    "buttons on bricks": ("f-buttons-bluish", "bricks"), "coins on leaves": ("f-coins-grey-paper", "leaves"),
+    "hand before a wall": ("f-hand-before-green", "bricks"), "keys on a plaid": ("f-keys-on-checker", "plaid"),
+    "leaf on pebbles": ("f-leaf-with-holes", "pebbles"), "orange before leaves": ("f-orange-studio", "leaves"),
+    "toys on wood": ("f-toys-on-white", "wood"), "lamb before water": ("f-lamb-pale-on-cream", "water"),
+    "cow on a plaid": ("a-cow-on-white", "plaid"), "whale before pebbles": ("a-whale-before-green", "pebbles"),
+    "flags on wood": ("b-round-flags-on-white", "wood"), "egg before leaves": ("f-egg-on-white", "leaves"),
+    "wolf before water": ("a-wolf-grey-paper", "water"), "ball on bricks": ("f-ball-on-black", "bricks"),
+}  # fmt: skip
+
+
+def _noise(
+    random: np.random.Generator, shape: tuple[int, int], softness: float
+) -> NDArray[np.float64]:
+    soft = cv2.GaussianBlur(random.normal(0, 1, shape), (0, 0), softness)
+    return np.asarray(soft / soft.std(), np.float64)
+
+
+def _draw_bricks(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    out = np.full((height, width, 3), (176, 168, 158), np.float64)
+    for row, top in enumerate(range(0, height, 26)):
+        for left in range(-60 + 30 * (row % 2), width, 60):
+            colour = np.array((150, 72, 52)) + random.normal(0, 16) + random.normal(0, 7, 3)
+            cv2.rectangle(out, (left + 2, top + 2), (left + 57, top + 23), colour.tolist(), -1)
+    return out + 9 * _noise(random, (height, width), 0.8)[..., None]
+
+
+def _draw_leaves(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    out = np.full((height, width, 3), (28, 44, 22), np.float64)
+    for _ in range(height * width // 260):
+        at = int(random.integers(width)), int(random.integers(height))
+        green = random.uniform(60, 170)
+        colour = (green * random.uniform(0.3, 0.75), green, green * random.uniform(0.15, 0.45))
+        axes = int(random.integers(8, 26)), int(random.integers(3, 9))
+        cv2.ellipse(out, at, axes, float(random.uniform(0, 360)), 0, 360, colour, -1, cv2.LINE_AA)
+    return out
+
+
+def _draw_plaid(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    def stripes(count: int) -> NDArray[np.float64]:
+        pattern = np.repeat(random.integers(0, 2, 12), random.integers(4, 18, 12))
+        return np.resize(pattern, count).astype(np.float64)
+
+    across, down = stripes(width)[None, :, None], stripes(height)[:, None, None]
+    first, second, third = ((150, 30, 46), (28, 52, 92), (216, 190, 110))
+    out = np.array(first) * (1 - across) + np.array(second) * across
+    out = 0.5 * out + 0.5 * (np.array(first) * (1 - down) + np.array(third) * down)
+    return np.asarray(out + 8 * _noise(random, (height, width), 0.7)[..., None], np.float64)
+
+
+def _draw_pebbles(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    seeds = np.ones((height, width), np.uint8)
+    count = height * width // 700
+    seeds[random.integers(0, height, count), random.integers(0, width, count)] = 0
+    away, labels = cv2.distanceTransformWithLabels(seeds, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_CCOMP)  # fmt: skip
+    tones = random.normal(150, 34, (labels.max() + 1, 1)) + random.normal(
+        0, 9, (labels.max() + 1, 3)
+    )
+    return np.asarray(tones[labels] * np.clip(1.1 - away / 34, 0.3, 1)[..., None], np.float64)
+
+
+def _draw_water(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    wave = _noise(random, (height, width), 5) + cv2.resize(_noise(random, (height, width // 4 + 1), 2), (width, height))  # fmt: skip
+    return np.asarray(np.array((38, 112, 134)) + 26 * wave[..., None] * np.array((0.7, 1, 1)), np.float64)  # fmt: skip
+
+
+_DRAWN: dict[str, Callable[[np.random.Generator, int, int], NDArray[np.float64]]] = {
+    "bricks": _draw_bricks, "leaves": _draw_leaves, "plaid": _draw_plaid, "pebbles": _draw_pebbles, "water": _draw_water,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Busy:
+    """A figure before a busy ground, with its true matte, (h, w) 0 to 1."""
+
+    name: str
+    rgb: Rgb
+    alpha: NDArray[np.float64]
+
+
+def make_busy(shared: Path) -> Iterator[Busy]:
+    """Yield the pictures of the set, made of the pictures with truth and of drawn and photographed grounds."""
+    for seed, (name, (figure, ground)) in enumerate(PAIRS.items()):
+        random = np.random.default_rng(seed)
+        true = decode_picture((shared / "truth" / figure / "true.png").read_bytes()).picture
+        alpha = np.asarray(true.alpha, np.float64) / 255
+        if ground == "wood":
+            photo = decode_picture((shared / "real" / "cup-on-wood.png").read_bytes()).picture.rgb
+            plain = photo[: photo.shape[0] // 3]
+            behind = cv2.resize(plain, true.rgb.shape[1::-1]).astype(np.float64)
+        else:
+            behind = _DRAWN[ground](random, true.height, true.width)
+        both = true.rgb * alpha[..., None] + behind * (1 - alpha[..., None])
+        both = cv2.GaussianBlur(both, (0, 0), 0.6) + random.normal(0, 2, both.shape)
+        quality = [cv2.IMWRITE_JPEG_QUALITY, 92]
+        coded = cv2.imencode(".jpg", np.clip(np.rint(both), 0, 255).astype(np.uint8)[..., ::-1], quality)[1]  # fmt: skip
+        yield Busy(name, decode_picture(coded.tobytes()).picture.rgb, alpha)
+
+
+def scribble(random: np.random.Generator, inside: NDArray[np.bool_]) -> tuple[NDArray[np.float64], ...]:  # fmt: skip
+    """Return lines of a brush at random places in a mask, that cover 3 % of it and no place beyond it."""
+    across = max(4, round(0.012 * max(inside.shape)))
+    deep = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
+    rows, cols = np.nonzero(deep > across / 2 + 3)
+    covered = np.zeros(inside.shape, np.uint8)
+    lines: list[NDArray[np.float64]] = []
+    while covered.sum() < _SHARE * inside.sum() and len(rows):
+        start = int(random.integers(len(rows)))
+        near = (np.abs(rows - rows[start]) < 60) & (np.abs(cols - cols[start]) < 60)
+        end = int(random.choice(np.flatnonzero(near)))
+        steps = np.linspace(0, 1, 40)[:, None]
+        way = (1 - steps) * (cols[start], rows[start]) + steps * (cols[end], rows[end])
+        at = np.rint(way).astype(int)
+        outside = np.flatnonzero(deep[at[:, 1], at[:, 0]] <= across / 2)
+        way = way[: outside[0] if len(outside) else None]
+        cv2.polylines(covered, [np.rint(way).astype(np.int32)], False, 1, thickness=across)
+        lines.append(np.column_stack([way + 0.5, np.full(len(way), across / 2)]))
+    return tuple(lines)
+
+
+def _overlap(found: NDArray[np.bool_], true: NDArray[np.bool_]) -> float:
+    return float((found & true).sum() / max(1, (found | true).sum()))
+
+
+def report_busy(shared: Path) -> None:
+    """Print what rough-in makes of the set."""
+    print(f"{'busy picture':24} {'cut':>6} {'plain':>6} {'later':>6}  first s  later s")
+    rows = []
+    for number, busy in enumerate(make_busy(shared)):
+        random = np.random.default_rng(1000 + number)
+        true = busy.alpha > 0.5
+        inner = scribble(random, true), scribble(random, ~true)
+        began = time.perf_counter()
+        rings = find_figure(busy.rgb, Scribbles(*inner))
+        first = time.perf_counter() - began
+        plain = cover_rings(rings, Region(0, 0, *true.shape)) > 0.5
+        cut = _cut(busy, rings)
+        # later on somebody scribbles where it went wrong most
+        keep = inner[0] + _most_wrong(true & ~cut)
+        clear = inner[1] + _most_wrong(~true & cut)
+        began = time.perf_counter()
+        rings = find_figure(busy.rgb, Scribbles(keep, clear, before=rings))
+        later = time.perf_counter() - began
+        rows.append((_overlap(cut, true), _overlap(plain, true), _overlap(_cut(busy, rings), true), first, later))  # fmt: skip
+        print(f"{busy.name:24} " + " ".join(f"{value:6.3f}" for value in rows[-1]))
+    mean, least = np.mean(rows, axis=0), np.min(rows, axis=0)
+    print(f"{'mean':24} " + " ".join(f"{value:6.3f}" for value in mean))
+    print(f"{'least':24} " + " ".join(f"{value:6.3f}" for value in least[:3]))
+
+
+def _most_wrong(wrong: NDArray[np.bool_]) -> tuple[NDArray[np.float64], ...]:
+    """Return a dab in the middle of the largest place that is wrong, where that is more than a few pixels wide."""
+    deep = cv2.distanceTransform(np.pad(wrong, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    if deep.max() < 4:
+        return ()
+    row, col = np.unravel_index(deep.argmax(), deep.shape)
+    return (np.array([(col + 0.5, row + 0.5, deep.max() / 2)] * 2, np.float64),)
+
+
+def _cut(busy: Busy, rings: tuple[NDArray[np.float64], ...]) -> NDArray[np.bool_]:
+    picture = Picture(busy.rgb)
+    mark = Mark("rough", "clear", Rings(rings), is_outside=True, edge_px=rim_px(busy.rgb))
+    cutter = cut_out(picture, measure_sheet(picture), Plan(marks=MarksPlan((mark,))))
+    return np.asarray(cutter.render_whole()[..., 3] > 127)

@@ -1,0 +1,195 @@
+"""Rough-in: on a picture that no key can read, a figure is found from scribbles on it and beside it.
+
+OpenCV's graph cut (C. Rother, V. Kolmogorov and A. Blake, "GrabCut", 2004) runs on the picture at a working scale; what it
+answers becomes closed lines in full-size pixels. Its rim is worked out afterwards like that of any outline.
+"""
+
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.marks.plan import Points
+
+WORKING_PX = 560
+"""Longer side of what the figure is looked for in; larger pictures are averaged down to it."""
+
+_FIRST_ROUNDS, _LATER_ROUNDS = 2, 1  # more drift away from what was scribbled
+_FINER = 4  # times as fine as the working scale, lines are drawn of what was found
+_LEAST_PIECE = (
+    0.0004  # of the working picture, below which what is found apart from every scribble is noise
+)
+_NEAR = 0.3  # of a working pixel that a line may stray from what was found
+_SMOOTHING_PX = 1.0
+_CENTRES = 24
+_LEAST_RIM_PX, _RIM = 2.0, 1.5  # full-size and working pixels
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Scribbles:
+    """What was scribbled, in pixels of the work area.
+
+    Parameters
+    ----------
+    keep, clear : tuple of (N, 3) ndarray of float64
+        Lines x, y, radius on the figure and on what is to go.
+    around : (N, 2) ndarray of float64 or None
+        A line drawn loosely around the figure.
+    """
+
+    keep: tuple[Points, ...] = ()
+    clear: tuple[Points, ...] = ()
+    around: Points | None = None
+    before: tuple[Points, ...] = field(default=())
+    """What an earlier round answered."""
+
+
+def find_figure(rgb: NDArray[np.uint8], scribbles: Scribbles) -> tuple[Points, ...]:
+    """Return closed lines around the figure that scribbles point out, each (N, 2) x, y in full-size pixels.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) ndarray of uint8
+        The work area.
+    scribbles : Scribbles
+        At least one on the figure, or a line around it.
+
+    Raises
+    ------
+    BadParameterError
+        Nothing says where the figure is, or all of it lies outside.
+    """
+    height, width = rgb.shape[:2]
+    scale = min(1.0, WORKING_PX / max(height, width))
+    size = max(2, round(width * scale)), max(2, round(height * scale))
+    small = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
+    to_small = size[0] / width, size[1] / height
+    mask = _read_scribbles(scribbles, size, to_small)
+    _require_figure(scribbles, mask)
+    found = _cut_graph(np.asarray(small, np.uint8), mask, scribbles, to_small)
+    return _draw_lines(found, to_small)
+
+
+def rim_px(rgb: NDArray[np.uint8]) -> float:
+    """Return how far to either side of what is found its rim is to be worked out, in full-size pixels."""
+    return float(round(max(_LEAST_RIM_PX, _RIM * max(rgb.shape[:2]) / WORKING_PX), 1))
+
+
+def _require_figure(scribbles: Scribbles, mask: NDArray[np.uint8]) -> None:
+    sure = (mask == cv2.GC_FGD).any()
+    inside = scribbles.around is not None and (mask == cv2.GC_PR_FGD).any()
+    if not (sure or inside):
+        raise BadParameterError(
+            "Expected a scribble on what is to be kept, or a line around it, inside the picture.",
+            hint="Scribble over the figure with “keep”, then ask again.",
+            field="marks",
+        )
+    if (mask == cv2.GC_FGD).all():
+        raise BadParameterError(
+            "The scribbles cover all of the picture.", hint="Leave something to be found.", field="marks"
+        )  # fmt: skip
+
+
+def _read_scribbles(
+    scribbles: Scribbles, size: tuple[int, int], to_small: tuple[float, float]
+) -> NDArray[np.uint8]:
+    """Return what is known at the working scale, (h, w), as the graph cut takes it."""
+    mask = np.full(size[::-1], cv2.GC_PR_BGD, np.uint8)
+    if scribbles.around is not None:
+        mask[:] = cv2.GC_BGD
+        ring = np.rint((scribbles.around * to_small - 0.5) * 16).astype(np.int32)
+        cv2.fillPoly(mask, [ring], cv2.GC_PR_FGD, shift=4)
+    for lines, value in ((scribbles.clear, cv2.GC_BGD), (scribbles.keep, cv2.GC_FGD)):
+        for line in lines:
+            places = np.rint((line[:, :2] * to_small - 0.5) * 16).astype(np.int32)
+            wide = max(1, round(2 * float(line[:, 2].mean()) * to_small[0]))
+            cv2.polylines(mask, [places], False, int(value), thickness=wide, shift=4)
+    return mask
+
+
+def _cut_graph(
+    small: NDArray[np.uint8], mask: NDArray[np.uint8], scribbles: Scribbles, to_small: tuple[float, float]
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Return what is figure at the working scale, (h, w)."""
+    smooth = cv2.bilateralFilter(small, 5, 18, 3)
+    lab = np.asarray(cv2.cvtColor(smooth, cv2.COLOR_RGB2LAB), np.uint8)
+    sure_figure, sure_ground = mask == cv2.GC_FGD, mask == cv2.GC_BGD
+    open_now = ~(sure_figure | sure_ground)
+    rounds = _LATER_ROUNDS if scribbles.before else _FIRST_ROUNDS
+    if scribbles.before:
+        before = np.zeros_like(mask)
+        rings = [np.rint((r * to_small - 0.5) * 16).astype(np.int32) for r in scribbles.before]
+        cv2.fillPoly(before, rings, 1, shift=4)
+        mask[open_now] = np.where(before[open_now], cv2.GC_PR_FGD, cv2.GC_PR_BGD)
+    elif sure_figure.any():
+        guessed = _guess(lab, sure_figure, sure_ground)
+        mask[open_now] = np.where(guessed[open_now], cv2.GC_PR_FGD, cv2.GC_PR_BGD)
+    if not ((mask == cv2.GC_BGD) | (mask == cv2.GC_PR_BGD)).any():
+        return np.ones(mask.shape, np.bool_)
+    first, second = np.zeros((1, 65)), np.zeros((1, 65))
+    cv2.setRNGSeed(1)  # the same scribbles, the same answer
+    nowhere = (0, 0, 1, 1)  # a box is not asked for where there is a mask
+    cv2.grabCut(lab, mask, nowhere, first, second, rounds, cv2.GC_INIT_WITH_MASK)
+    found = (mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD)
+    return _drop_noise(found, sure_figure, sure_ground)
+
+
+def _guess(
+    lab: NDArray[np.uint8], sure_figure: NDArray[np.bool_], sure_ground: NDArray[np.bool_]
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Return what is nearer to the figure's colours than to the ground's, (h, w)."""
+    ground = sure_ground
+    if not ground.any():  # then the border is taken for it
+        ground = np.zeros_like(sure_ground)
+        ground[[0, -1], :] = ground[:, [0, -1]] = True
+        ground &= ~sure_figure
+    away = [_away_from(lab, sure) for sure in (sure_figure, ground)]
+    return np.asarray(away[0] < away[1])
+
+
+def _away_from(lab: NDArray[np.uint8], sure: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Return how far each colour is, squared, from the nearest of a few that stand for those that are sure."""
+    samples = lab[sure].astype(np.float32)
+    best = np.full(sure.shape, np.inf, np.float32)
+    if not len(samples):
+        return best
+    rule = (cv2.TERM_CRITERIA_MAX_ITER, 6, 0.0)
+    cv2.setRNGSeed(1)
+    count = min(_CENTRES, len(samples))
+    _, _, centres = cv2.kmeans(samples, count, None, rule, 1, cv2.KMEANS_PP_CENTERS)  # type: ignore[call-overload]
+    colours = lab.astype(np.float32)
+    own = (colours**2).sum(axis=2)
+    for centre in centres:
+        np.minimum(best, own - 2 * (colours @ centre) + (centre**2).sum(), out=best)
+    return best
+
+
+def _drop_noise(
+    found: NDArray[np.bool_], sure_figure: NDArray[np.bool_], sure_ground: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Return what was found without small pieces, and with small holes filled, that nobody pointed out."""
+    least = _LEAST_PIECE * found.size
+    for kept, sure in ((True, sure_figure), (False, sure_ground)):
+        count, labels, stats, _ = cv2.connectedComponentsWithStats((found == kept).astype(np.uint8), connectivity=4)  # fmt: skip
+        small = stats[:, cv2.CC_STAT_AREA] < least
+        small[np.unique(labels[sure])] = False
+        small[0] = False
+        if count > 1:
+            found = np.where(small[labels], not kept, found)
+    return found
+
+
+def _draw_lines(found: NDArray[np.bool_], to_small: tuple[float, float]) -> tuple[Points, ...]:
+    """Return closed lines around what was found, in full-size pixels."""
+    soft = cv2.GaussianBlur(np.pad(found, 2).astype(np.float32), (0, 0), _SMOOTHING_PX)
+    height, width = soft.shape
+    fine = cv2.resize(soft, (width * _FINER, height * _FINER), interpolation=cv2.INTER_CUBIC)
+    contours, _ = cv2.findContours((fine > 0.5).astype(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)  # fmt: skip
+    lines = []
+    for contour in contours:
+        thinned = cv2.approxPolyDP(contour, _NEAR * _FINER, True)[:, 0, :]
+        if len(thinned) > 2:
+            lines.append((((thinned + 0.5) / _FINER) - 2) / to_small)
+    return tuple(lines)

@@ -1,0 +1,63 @@
+// How the implement in hand marks: kept over every change of the ledger, and shown in the open part's controls.
+
+const DIGITS = { across: 1, upTo: 1, hardness: 0, strength: 0 };
+
+export class Settings {
+  constructor(changed) {
+    this.changed = changed;
+    this.values = {
+      verdict: "clear", rubs: "clear", scribbles: "keep", colour: "ground", joins: "joined",
+      across: 40, upTo: "", hardness: 100, strength: 100, presses: true,
+    };
+    document.addEventListener("click", ({ target }) => {
+      const { set } = target.dataset ?? {};
+      if (set && target.matches("button")) this.set(set, target.value);
+    });
+    document.addEventListener("change", ({ target }) => {
+      const { set } = target.dataset ?? {};
+      if (!set) return;
+      if (target.type === "checkbox") this.set(set, target.checked);
+      else this.read(set, target);
+    });
+  }
+
+  // A number that cannot be is not taken; the field shows again what holds.
+  read(name, field) {
+    const said = field.value.trim().replace(",", ".");
+    const number = Number(said);
+    const isEmpty = said === "" && name === "upTo";
+    const fits = said !== "" && number >= Number(field.dataset.least) && number <= Number(field.dataset.most);
+    if (isEmpty) this.set(name, "");
+    else if (fits) this.set(name, number);
+    else this.show();
+  }
+
+  set(name, value) {
+    this.values[name] = value;
+    this.show();
+    this.changed();
+  }
+
+  // Makes the stroke wider or narrower by a tenth, and by half a pixel at least.
+  widen(by) {
+    const { across } = this.values;
+    const step = Math.max(0.5, across / 10);
+    this.set("across", Math.min(2000, Math.max(0.5, Math.round((across + by * step) * 2) / 2)));
+  }
+
+  show() {
+    for (const control of document.querySelectorAll("[data-set]")) {
+      const value = this.values[control.dataset.set];
+      if (control.matches("button")) {
+        const isOn = control.value === value;
+        control.setAttribute("aria-pressed", String(isOn));
+        control.classList.toggle("on", isOn);
+      } else if (control.type === "checkbox") {
+        control.checked = value;
+      } else if (control !== document.activeElement || control.value.trim() === "") {
+        control.value = value === "" ? "" : String(Number(value.toFixed(DIGITS[control.dataset.set])));
+        if (control.dataset.set === "upTo") control.placeholder = "as the sheet";
+      }
+    }
+  }
+}

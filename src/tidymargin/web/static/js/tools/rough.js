@@ -1,0 +1,58 @@
+// Rough-in: scribbles on the figure and on what goes; each one looks for the figure again.
+
+import { drawMark, drawSweep } from "../paint.js";
+import { StrokeTool } from "./stroke.js";
+
+const SAID = { keep: "on what is to be kept", clear: "on what is to go", around: "loosely around what is to be kept" };
+
+export class RoughTool extends StrokeTool {
+  constructor(bench) {
+    super(bench, "rough");
+    this.number = 0; // of the rough-in that goes on; 0 begins one
+  }
+
+  words() {
+    if (this.sent.length) return ["Looking for the figure", "by what was scribbled"];
+    return ["Rough-in", `scribble ${SAID[this.settings.scribbles]}; Esc lays it down`];
+  }
+
+  // The rough-in that goes on: the one chosen, or the last there is.
+  follow(marks) {
+    const there = marks.filter(({ kind }) => kind === "rough");
+    if (!there.some(({ number }) => number === this.number)) this.number = there.at(-1)?.number ?? 0;
+  }
+
+  // Goes on with the rough-in of a number.
+  goOn(number) {
+    this.number = number;
+  }
+
+  commit(places) {
+    const { across, scribbles } = this.settings;
+    const line = places.map(([x, y]) => [x, y]);
+    const values = { across_px: across, keep: [], clear: [], around: null };
+    if (scribbles === "around") values.around = line;
+    else values[scribbles] = [line];
+    const isRing = scribbles === "around";
+    if (isRing && line.length < 3) {
+      this.sent.pop();
+      return;
+    }
+    this.acts.mark("rough", () => ({ ...values, number: this.number }), () => this.sent.shift());
+    this.acts.sayHere();
+  }
+
+  draw(pen) {
+    if (this.settings.scribbles !== "around") {
+      super.draw(pen);
+      return;
+    }
+    const ring = this.line ?? this.sent.at(-1)?.line;
+    if (ring) drawMark(pen, ring.map(([x, y]) => pen.place(x, y)));
+  }
+
+  drawKept(pen, { scribbles }) {
+    const wide = Math.min(3 * pen.ratio, this.settings.across * this.stage.viewport.scale);
+    for (const line of [...scribbles.keep, ...scribbles.clear]) drawSweep(pen, line.map(([x, y]) => pen.place(x, y)), wide);
+  }
+}
