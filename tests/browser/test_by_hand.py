@@ -1,10 +1,16 @@
-"""By hand: what a person draws around is kept or cleared, whatever the key says, and undone one mark at a time."""
+"""By hand: what a person draws is kept, cleared or solved, whatever the key says, and undone one mark at a time."""
 
+import cv2
+import numpy as np
 import pytest
 
+from benchmarks.by_hand import draw_hair
 from tests.browser.conftest import find_axe_faults
 from tests.browser.test_deciding import SIZE, open_sheet, png_of, settle
 from tests.browser.test_journeys import export, to_screen
+from tests.conftest import to_png
+from tidymargin.demo.almanac import make_almanac
+from tidymargin.services import settings
 from tidymargin.services.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
@@ -16,50 +22,326 @@ def strap_on_a_case(d):
     d.rounded(180, 20, 220, 60, 0, d.colour("#A04030"))
 
 
-def draw_ring(page, *places):
-    page.mouse.move(*to_screen(page, *places[0], SIZE))
+def busy_png():
+    """A brown disc before a plaid, which no key can read, and where it is."""
+    rows, cols = np.mgrid[:SIZE, :SIZE]
+    disc = (rows - 200) ** 2 + (cols - 190) ** 2 < 90**2
+    plaid = ((rows // 13 + cols // 17) % 3)[..., None] * np.array((60, 30, 70)) + (40, 90, 60)
+    rgb = np.where(disc[..., None], (190, 120, 50), plaid)
+    rgb = cv2.GaussianBlur(rgb.astype(np.float64), (0, 0), 0.8)
+    rgb += np.random.default_rng(3).normal(0, 9, rgb.shape)
+    return to_png(np.clip(rgb, 0, 255).astype(np.uint8)), disc
+
+
+def take(page, name):
+    page.get_by_role("button", name=name, exact=True).click()
+    page.locator(f"[data-implement][aria-pressed=true]", has_text=name).wait_for()
+
+
+def draw(page, *places, size=SIZE, steps=10):
+    """Draw through places (row, col) with one press."""
+    page.mouse.move(*to_screen(page, *places[0], size))
     page.mouse.down()
     for place in places[1:]:
-        page.mouse.move(*to_screen(page, *place, SIZE), steps=10)
+        page.mouse.move(*to_screen(page, *place, size), steps=steps)
     page.mouse.up()
+
+
+def marks_of(workshop, sheet):
+    return read_recipe_of(workshop.sheets.load(sheet.id)).by_hand.marks
+
+
+def wait_marks(page, workshop, sheet, count):
+    """Wait until a sheet has so many marks, and the page has seen them."""
+    page.locator(f"#ledger .marks [data-numbers~='{count}'], #ledger .marks [data-numbers*=' {count} ']").first.wait_for(state="attached")  # fmt: skip
+    assert len(marks_of(workshop, sheet)) == count
+
+
+def set_measure(page, name, value):
+    field = page.locator(f"#set-{name}")
+    field.fill(str(value))
+    field.press("Enter")
+    field.blur()
 
 
 def test_a_strap_is_cleared_by_a_loop_with_a_part_cut_out_and_brought_back_by_a_box(page, workshop):
     sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
     assert export(page)[40, 200, 3] == 255
-    page.get_by_role("button", name="loop", exact=True).click()
+    take(page, "loop")
     page.locator("#verb", has_text="Draw around a place").wait_for()
     assert page.get_by_role("button", name="Clear it").is_hidden()
-    draw_ring(page, (10, 160), (10, 240), (100, 240), (100, 160), (11, 160))
-    page.get_by_role(
-        "button", name="box", exact=True
-    ).click()  # what was drawn is still to be decided
-    draw_ring(page, (70, 190), (90, 210))
+    draw(page, (10, 160), (10, 240), (100, 240), (100, 160), (11, 160))
+    take(page, "box")  # what was drawn is still to be decided
+    draw(page, (70, 190), (90, 210))
     page.get_by_role("button", name="Clear it").click()
     settle(page, "area cleared")
-    assert "1 area cleared" in page.locator("#sentence-by_hand").inner_text()
+    assert "an area" in page.locator("#sentence-by_hand").inner_text()
     cut = export(page)
     assert (cut[20:60, 170:230, 3] == 0).all()
     assert (cut[64:98, 164:186, 3] == 0).all()
     assert (cut[110:330, 70:330, 3] == 255).all()
 
     page.keyboard.press("Escape")  # with nothing focused on the stage, it stays in hand
-    draw_ring(page, (30, 185), (50, 215))
+    draw(page, (30, 185), (50, 215))
     page.get_by_role("button", name="Keep it").click()
     settle(page, "area kept")
     assert (export(page)[32:48, 187:213, 3] == 255).all()
     assert find_axe_faults(page) == []
-    page.get_by_role("button", name="Mark 1 is on").click()
-    settle(page, "area switched off")
+    page.get_by_role("group", name="An area, on or off").last.get_by_role("button", name="off").click()  # fmt: skip
+    settle(page, "marks switched off")
     assert (export(page)[64:98, 164:186, 3] == 255).all()
+    page.get_by_text("change or remove").first.click()
     page.get_by_role("button", name="Remove mark 2").click()
-    settle(page, "area removed")
+    settle(page, "marks removed")
     page.locator("#undo").click()
-    settle(page, "area switched off")
+    settle(page, "marks switched off")
     page.reload()
-    assert len(read_recipe_of(workshop.sheets.load(sheet.id)).by_hand.areas) == 2
-    page.locator("#stage").focus()
-    page.get_by_role("button", name="loop", exact=True).click()
+    assert len(marks_of(workshop, sheet)) == 2
+    take(page, "loop")
     page.locator("#stage").focus()
     page.keyboard.press("Escape")
     page.locator("[data-implement=loop][aria-pressed=false]").wait_for()
+
+
+def test_thirty_strokes_are_undone_one_by_one_and_redone_after_a_reload(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
+    take(page, "stroke")
+    set_measure(page, "across", 10)
+    page.locator("#verb", has_text="Stroke, 10 px, clears").wait_for()
+    rows = [75 + 8 * n for n in range(30)]
+    for row in rows:  # quicker than the server answers: none of them is lost
+        draw(page, (row, 100), (row, 300), steps=2)
+    wait_marks(page, workshop, sheet, 30)
+    assert "30 strokes" in page.locator("#sentence-by_hand").inner_text()
+    assert page.locator(".marks > li").count() == 1  # one spell of work
+    gone = export(page)[..., 3]
+    assert (gone[75:310, 110:290] == 0).all()
+    undo = page.locator("#undo")
+    for left in range(29, -1, -1):
+        undo.click()
+        words = "nothing" if not left else "a stroke" if left == 1 else f"{left} strokes"
+        page.locator("#sentence-by_hand button", has_text=words).first.wait_for()
+    assert (export(page)[75:310, 110:290, 3] == 255).all()
+    page.reload()
+    for number in range(1, 31):
+        page.locator("#redo").click()
+        page.locator("#sentence-by_hand button", has_text="a stroke" if number == 1 else f"{number} strokes").first.wait_for()  # fmt: skip
+    np.testing.assert_array_equal(export(page)[..., 3], gone)
+
+
+def test_the_same_way_drawn_far_off_and_close_up_is_the_same_mark(page, workshop):
+    side = 1800
+    rgb = np.full((side, side, 3), 255, np.uint8)
+    rgb[400:1400, 400:1400] = (40, 80, 120)
+    sheet = open_sheet(page, workshop, to_png(rgb), "by_hand")
+    take(page, "stroke")
+    steps = [(n, round(6 * np.sin(n / 3))) for n in range(-12, 13)]  # a mouse moves by whole pixels
+    lines, way = [], []
+    for turns in (0, 17):  # at about 29 and 900 %
+        at = [round(value) for value in to_screen(page, 900, 900, side)]
+        box = page.locator("#stage").bounding_box()
+        scale = (min(box["width"], box["height"]) - 48) / side
+        page.mouse.move(*at)
+        for _ in range(turns):
+            shown = page.locator("#zoom").inner_text()
+            page.mouse.wheel(0, -80)
+            page.locator("#zoom", has_not_text=shown).wait_for()
+        if turns:
+            scale = float(page.locator("#zoom").inner_text().split()[0]) / 100
+            assert scale > 8
+        page.mouse.click(*at)  # a dab says which place is under the pointer
+        wait_marks(page, workshop, sheet, 2 * len(lines) + 1)
+        ((x, y),) = marks_of(workshop, sheet)[-1].places
+        way = way or [(y + down / scale, x + right / scale) for right, down in steps]
+        for number, (row, col) in enumerate(way):
+            page.mouse.move(at[0] + (col - x) * scale, at[1] + (row - y) * scale)
+            if number == 0:
+                page.mouse.down()
+        page.mouse.up()
+        wait_marks(page, workshop, sheet, 2 * len(lines) + 2)
+        lines.append(np.array(marks_of(workshop, sheet)[-1].places))
+    for here, there in (lines, lines[::-1]):
+        begin, end = there[:-1], there[1:]
+        long = np.maximum(((end - begin) ** 2).sum(axis=1), 1e-9)
+        for place in here:
+            share = np.clip(((place - begin) * (end - begin)).sum(axis=1) / long, 0, 1)
+            away = np.hypot(*(begin + share[:, None] * (end - begin) - place).T).min()
+            assert away <= 0.5
+
+
+def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_brought_back(page, workshop):  # fmt: skip
+    (feather,) = make_almanac(0.25, ["feather"])
+    size = feather.true_rgba.shape[:2]
+    sheet = open_sheet(page, workshop, feather.encoded, "by_hand")
+    settings.set_start(workshop, sheet.id, workshop.sheets.load(sheet.id).head, "picks")
+    page.reload()
+    take(page, "along the ground")
+    true = feather.true_rgba[..., 3]
+    rows, cols = np.nonzero(true == 255)
+    row, col = int(rows[len(rows) // 2]), int(cols[len(cols) // 2])
+    page.mouse.move(*to_screen(page, row, col, size))
+    page.keyboard.down("g")  # in the middle of the work, without laying anything down
+    page.locator("#verb", has_text="Guard this colour").wait_for()
+    page.mouse.down()
+    page.mouse.up()
+    page.keyboard.up("g")
+    settle(page, "guard")
+    set_measure(page, "across", 120)
+    page.get_by_role("button", name="anywhere under it").click()
+    draw(page, (row, 4), (row, size[1] - 5), size=size)
+    settle(page, "stroke along the ground")
+    cut = export(page)[..., 3]
+    band = slice(row - 40, row + 40)
+    ground = np.zeros(true.shape, bool)
+    ground[band, 8:-8] = true[band, 8:-8] == 0
+    deep = cv2.erode((true == 255).astype(np.uint8), np.ones((5, 5))) > 0
+    assert (cut[ground] < 16).mean() > 0.97
+    assert (cut[deep] > 240).mean() > 0.97
+    assert (cut[: row - 70, :8] == 255).all()  # beyond the stroke nothing went
+    page.get_by_role("button", name="stroke", exact=True).click()
+    page.get_by_role("button", name="keeps", exact=True).click()
+    page.locator("#verb", has_text="keeps").wait_for()
+    set_measure(page, "across", 10)
+    draw(page, (row, 6), (row, 16), size=size)
+    settle(page, "stroke")
+    assert (export(page)[row - 2 : row + 2, 7:15, 3] == 255).all()
+
+
+def test_an_outline_with_bent_parts_is_interrupted_resumed_from_its_beginning_and_cuts_the_bell_out(page, workshop):  # fmt: skip
+    (bell,) = make_almanac(0.25, ["brass-bell"])
+    size = bell.true_rgba.shape[0]
+    sheet = open_sheet(page, workshop, bell.encoded, "by_hand")
+    rows, cols = np.nonzero(bell.true_rgba[..., 3] > 127)
+    top, bottom, left, right = rows.min() - 6, rows.max() + 6, cols.min() - 6, cols.max() + 6
+    take(page, "outline")
+    for place in ((bottom, left), (top, left)):
+        page.mouse.click(*to_screen(page, *place, size))
+    settle(page, "point")
+    page.goto("/")
+    page.goto(f"/sheets/{sheet.id}/?open=by_hand")
+    take(page, "outline")
+    page.locator("#verb", has_text="Outline, 2 points").wait_for()
+    page.mouse.click(*to_screen(page, top, right, size))
+    page.locator("#verb", has_text="3 points").wait_for()
+    page.mouse.click(*to_screen(page, bottom, left, size))  # its other end is chosen
+    page.locator("#detail", has_text="from its beginning").wait_for()
+    page.mouse.click(*to_screen(page, bottom, right, size))
+    page.locator("#verb", has_text="4 points").wait_for()
+    page.wait_for_function("document.querySelector('#undo').textContent.includes('point')")
+    draw(page, (top, (left + right) / 2), (top - 14, (left + right) / 2), size=size)
+    settle(page, "part bent")
+    page.locator("#stage").focus()
+    page.keyboard.press("ArrowDown")
+    settle(page, "point moved")
+    page.keyboard.press("c")
+    settle(page, "corner or smooth")
+    page.keyboard.press("c")
+    page.keyboard.press("Enter")
+    settle(page, "outline closed")
+    mark = marks_of(workshop, sheet)[-1]
+    assert mark.is_closed
+    assert [point.bend is not None for point in mark.points].count(True) == 1
+    cut = export(page)[..., 3]
+    plain = bell.true_rgba[..., 3]
+    assert not cut[: top - 20].any()
+    assert not cut[:, : left - 6].any()
+    inside = cv2.erode((plain == 255).astype(np.uint8), np.ones((7, 7))) > 0
+    assert (cut[inside] > 240).mean() > 0.99
+    page.get_by_role("button", name="clears its inside").click()
+    settle(page, "what an outline does")
+    assert not export(page)[(top + bottom) // 2 - 9 : (top + bottom) // 2, (left + right) // 2][..., 3].any()  # fmt: skip
+
+
+def test_a_figure_on_a_busy_picture_is_roughed_in_by_two_scribbles(page, workshop):
+    data, disc = busy_png()
+    sheet = open_sheet(page, workshop, data, "ground")
+    assert export(page)[..., 3].all()
+    page.get_by_role("button", name="Rough the figure in").click()
+    page.locator("#verb", has_text="Rough-in").wait_for()
+    draw(page, (170, 150), (230, 230))
+    settle(page, "rough-in")
+    page.get_by_role("button", name="on what goes").click()
+    draw(page, (40, 40), (40, 360), (360, 360))
+    settle(page, "scribble")
+    (mark,) = marks_of(workshop, sheet)
+    assert len(mark.keep) == len(mark.clear) == 1
+    cut = export(page)[..., 3] > 127
+    assert (cut & disc).sum() / (cut | disc).sum() > 0.96
+    page.get_by_role("button", name="around it").click()
+    draw(page, (200, 200), (200.5, 200.5))  # no line around anything
+    assert len(marks_of(workshop, sheet)) == 1
+
+
+def test_a_wide_band_of_hair_is_worked_out(page, workshop):
+    true = draw_hair(4, side=420)
+    alpha = true[..., 3:] / 255.0
+    paper = np.full((420, 420, 3), (236.0, 230.0, 214.0))
+    random = np.random.default_rng(2)
+    both = true[..., :3] * alpha + paper * (1 - alpha) + random.normal(0, 1.5, paper.shape)
+    open_sheet(page, workshop, to_png(np.clip(np.rint(both), 0, 255).astype(np.uint8)), "by_hand")
+    before = export(page)[..., 3]
+    take(page, "stroke")
+    page.get_by_role("button", name="solves the rim").first.click()
+    set_measure(page, "across", 44)
+    ring = [(210 + 147 * np.sin(a), 210 + 147 * np.cos(a)) for a in np.linspace(0, 2 * np.pi, 40)]
+    draw(page, *ring, size=420, steps=2)
+    settle(page, "stroke")
+    after = export(page)[..., 3]
+    rows, cols = np.mgrid[:420, :420]
+    away = np.abs(np.hypot(rows - 210, cols - 210) - 147) < 20
+    wrong = [np.abs(cut[away].astype(float) - true[..., 3][away]).mean() for cut in (before, after)]
+    assert wrong[1] < 0.5 * wrong[0]
+
+
+def test_corners_are_set_by_keys_alone(page, workshop):
+    open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
+    take(page, "corners")
+    page.locator("#stage").focus()
+    page.keyboard.press("ArrowRight")
+    for way in ("ArrowUp", "ArrowRight", "ArrowDown"):
+        page.keyboard.press("Enter")
+        for _ in range(2):
+            page.keyboard.press(f"Shift+{way}")
+    page.keyboard.press("Enter")
+    page.locator("#verb", has_text="Corner 5").wait_for()
+    page.get_by_role("button", name="Close the ring").click()
+    page.get_by_role("button", name="Clear it").click()
+    settle(page, "area cleared")
+    gone = export(page)[60:340, 60:340, 3] == 0
+    assert gone.sum() == pytest.approx(128 * 128, rel=0.02)
+
+
+def test_a_finger_draws_two_move_and_once_a_pen_is_seen_fingers_only_move(open_context, workshop):
+    page = open_context(viewport={"width": 400, "height": 800}, has_touch=True).new_page()
+    page.set_default_timeout(15_000)
+    sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
+    page.get_by_role("button", name="stroke", exact=True).tap()
+    box = page.locator("#stage").bounding_box()
+    assert box["height"] > 350
+
+    def press(kind, x, y, by, pressure=0.5):
+        page.evaluate(
+            """([kind, x, y, by, pressure]) => {
+              const stage = document.getElementById("stage");
+              stage.setPointerCapture = () => {};
+              const send = (name, at) => stage.dispatchEvent(new PointerEvent(name, {
+                pointerType: kind, pointerId: 7, clientX: at, clientY: y, bubbles: true, pressure, isPrimary: true }));
+              send("pointerdown", x);
+              for (let step = 1; step <= 10; step += 1) send("pointermove", x + (by * step) / 10);
+              send("pointerup", x + by);
+            }""",
+            [kind, x, y, by, pressure],
+        )
+
+    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    press("touch", *middle, 60)
+    wait_marks(page, workshop, sheet, 1)
+    press("pen", middle[0], middle[1] + 20, 60, 0.25)
+    wait_marks(page, workshop, sheet, 2)
+    assert {round(place[2], 2) for place in marks_of(workshop, sheet)[1].places} == {0.25}
+    press("touch", *middle, 60)  # the picture is moved
+    press("pen", middle[0], middle[1] + 40, 60)
+    wait_marks(page, workshop, sheet, 3)
+    first, third = (marks_of(workshop, sheet)[n].places[0][0] for n in (0, 2))
+    assert third < first - 20
+    assert find_axe_faults(page) == []

@@ -25,13 +25,14 @@ def export(page) -> np.ndarray:
     return read_png(Path(download.value.path()).read_bytes())
 
 
-def to_screen(page, row: float, col: float, size: int = 160) -> tuple[float, float]:
-    """Where a place of a square picture, shown whole and not blown up, is on the screen."""
+def to_screen(page, row: float, col: float, size: int | tuple[int, int] = 160):
+    """Where a place of a picture, square or of a height and width, shown whole and not blown up, is on the screen."""
+    height, width = (size, size) if isinstance(size, int) else size
     box = page.locator("#stage").bounding_box()
-    scale = min(1, (min(box["width"], box["height"]) - 48) / size)
+    scale = min(1, (box["width"] - 48) / width, (box["height"] - 48) / height)
     return (
-        box["x"] + box["width"] / 2 + (col + 0.5 - size / 2) * scale,
-        box["y"] + box["height"] / 2 + (row + 0.5 - size / 2) * scale,
+        box["x"] + box["width"] / 2 + (col + 0.5 - width / 2) * scale,
+        box["y"] + box["height"] / 2 + (row + 0.5 - height / 2) * scale,
     )
 
 

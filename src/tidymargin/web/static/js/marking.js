@@ -14,6 +14,7 @@ export class Marking {
     this.fly = fly; // (box)
     this.say = say;
     this.queue = [];
+    this.next = "";
     this.shown = ""; // verdict that is listed, all where empty
     this.shapes = new Shapes(stage.sheet, () => this.drawn());
     document.addEventListener("click", ({ target }) => this.click(target.closest?.("button")));
@@ -23,7 +24,8 @@ export class Marking {
   }
 
   click(button) {
-    const { implement, decide, outline, show, fly, change } = button?.dataset ?? {};
+    const { implement, decide, outline, show, fly, change, then } = button?.dataset ?? {};
+    if (then) this.next = then; // once the sentence is open that it is taken in hand in
     if (implement) this.take(implement);
     if (decide !== undefined) this.decide(decide);
     if (outline === "ring") this.laid.corners.close();
@@ -107,6 +109,10 @@ export class Marking {
     const { pointer } = this;
     const isOpen = Boolean(document.querySelector("[data-implement]"));
     if (!isOpen && pointer.laid) pointer.take("");
+    if (isOpen && this.next) {
+      pointer.take(this.next);
+      this.next = "";
+    }
     if (isOpen) {
       const { marks } = this.stage.sheet;
       this.laid.outline.follow(marks);

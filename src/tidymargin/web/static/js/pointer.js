@@ -25,8 +25,9 @@ export class Pointer {
     canvas.addEventListener("keydown", (event) => this.key(event));
     canvas.addEventListener("keyup", (event) => this.release(event));
     canvas.addEventListener("blur", () => this.letGo());
-    // a letter held over the stage counts there, without a click to give it the focus first
-    canvas.addEventListener("pointerenter", () => document.activeElement === document.body && canvas.focus({ preventScroll: true }));
+    // a letter held over the stage counts there, without a click to give it the focus first; what is being written stays
+    const writes = () => document.activeElement?.matches("input, textarea, select");
+    canvas.addEventListener("pointerenter", () => writes() || canvas.focus({ preventScroll: true }));
   }
 
   // What a press would go to now.
