@@ -35,7 +35,7 @@ def busy_png():
 
 def take(page, name):
     page.get_by_role("button", name=name, exact=True).click()
-    page.locator(f"[data-implement][aria-pressed=true]", has_text=name).wait_for()
+    page.locator("[data-implement][aria-pressed=true]", has_text=name).wait_for()
 
 
 def draw(page, *places, size=SIZE, steps=10):
@@ -345,3 +345,69 @@ def test_a_finger_draws_two_move_and_once_a_pen_is_seen_fingers_only_move(open_c
     first, third = (marks_of(workshop, sheet)[n].places[0][0] for n in (0, 2))
     assert third < first - 20
     assert find_axe_faults(page) == []
+
+
+def test_two_versions_are_kept_compared_in_step_and_gone_back_to(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
+    take(page, "box")
+    draw(page, (10, 160), (58, 240))
+    page.get_by_role("button", name="Clear it").click()
+    settle(page, "area cleared")
+    page.locator("#phrase-history").click()
+    for name, step in (("no strap", None), ("no strap, no case", (70, 330))):
+        if step:
+            page.locator("#phrase-areas").click()
+            take(page, "box")
+            draw(page, (70, 70), (330, 330))
+            page.get_by_role("button", name="Clear it").click()
+            page.locator("#phrase-areas", has_text="2 areas").wait_for()
+            page.locator("#phrase-history").click()
+        page.locator("#version").fill(name)
+        page.get_by_role("button", name="Keep it", exact=True).click()
+        page.get_by_role("button", name=f"Unname {name}").wait_for()
+    assert find_axe_faults(page) == []
+    kept = {version.name: version.state for version in workshop.sheets.list_versions(sheet.id)}
+    page.get_by_role("link", name="Compare no strap with now").click()
+    page.wait_for_url("**/compare?**")
+    assert find_axe_faults(page) == []
+
+    def alpha_at(pane, row, col):
+        """The colour shown at a place of the picture in a pane: the strap, the case or the blotter."""
+        return page.evaluate(
+            """([pane, row, col, size]) => {
+              const canvas = document.querySelectorAll(".pane canvas:first-child")[pane];
+              const scale = Math.min(1, (Math.min(canvas.width, canvas.height) - 48) / size);
+              const x = canvas.width / 2 + (col - size / 2) * scale, y = canvas.height / 2 + (row - size / 2) * scale;
+              return [...canvas.getContext("2d").getImageData(x, y, 1, 1).data];
+            }""",
+            [pane, row, col, SIZE],
+        )
+
+    blue = [0x30, 0x50, 0x80, 255]
+    page.wait_for_function("document.querySelector('#messages').textContent === ''")
+    for _ in range(100):
+        if alpha_at(0, 200, 200) == blue and alpha_at(1, 200, 200) != blue:
+            break
+        page.wait_for_timeout(50)
+    assert alpha_at(0, 200, 200) == blue  # the first version on the left, as it is now on the right
+    assert alpha_at(1, 200, 200) != blue
+    page.locator(".pane canvas").first.focus()
+    page.keyboard.down("x")
+    for _ in range(100):
+        if alpha_at(1, 200, 200) == blue:
+            break
+        page.wait_for_timeout(50)
+    assert alpha_at(1, 200, 200) == blue
+    page.keyboard.up("x")
+    before = page.locator("#zoom").inner_text()
+    page.keyboard.press("+")
+    page.locator("#zoom", has_not_text=before).wait_for()
+    page.locator("#way-left").select_option("original")
+    page.wait_for_url("**left=original**")
+    page.locator("#way-left").select_option(str(kept["no strap"]))
+    page.get_by_role("button", name="Go back to “no strap”").click()
+    page.locator("#undo", has_text="area cleared").wait_for()
+    assert workshop.sheets.load(sheet.id).head == kept["no strap"]
+    page.locator("#redo").click()
+    page.locator("#phrase-areas", has_text="2 areas").wait_for()
+    assert workshop.sheets.load(sheet.id).head == kept["no strap, no case"]

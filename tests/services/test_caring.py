@@ -151,7 +151,7 @@ def test_no_backup_writes_outside_of_the_folder(tmp_path, name):
 def test_the_doctor_says_what_is_wrong_and_changes_nothing_unless_told_to(folder):
     fine = run(folder, "doctor")
     assert fine.exit_code == 0
-    for said in ("revision 0003", "2 sheets, 1 of them in the bin", "2 originals", "MB originals", "open in no process"):  # fmt: skip
+    for said in ("revision 0004", "2 sheets, 1 of them in the bin", "2 originals", "MB originals", "open in no process"):  # fmt: skip
         assert said in fine.output
     shop = open_workshop(folder)
     assert f"open in process {os.getpid()}" in run(folder, "doctor").output

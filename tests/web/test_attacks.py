@@ -368,7 +368,7 @@ def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(
     elif damage == "missing":
         place.unlink()
     elif damage == "newer":
-        place.write_bytes(before.replace(b"0003", b"0999"))
+        place.write_bytes(before.replace(b"0004", b"0999"))
     elif damage == "a row changed":
         place.write_bytes(before.replace(b'"trim":false', b'"trim":falsy'))
     else:

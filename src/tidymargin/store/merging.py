@@ -12,6 +12,7 @@ from tidymargin.store.rows import (
     is_whole_sheet,
     is_whole_state,
     is_whole_step,
+    is_whole_version,
     list_parts,
 )
 
@@ -19,6 +20,7 @@ Row = dict[str, object]
 
 _SHEET = ("id", "name", "original", "format_name", "width", "height", "dots_per_inch", "remarks", "head_id", "created_at", "binned_at")  # fmt: skip
 _STATE = ("id", "sheet_id", "parent_id", "redo_id", *STEP_COLUMNS, "change", "resolved", "engine_version", "created_at")  # fmt: skip
+_VERSION = ("state_id", "name", "created_at")
 _BEYOND = 10_000  # numbers that are tried behind the last one that could be read
 
 
@@ -44,16 +46,25 @@ def _read_rows(connection: sqlite3.Connection, table: str, columns: tuple[str, .
     return [found[number] for number in sorted(found)]
 
 
-def _read_all(source: Path) -> tuple[list[Row], list[Row], dict[str, str]]:
-    """Return the sheets, the states and the bodies of steps of a database, those that are whole."""
+def _read_all(source: Path) -> tuple[list[Row], list[Row], dict[str, str], list[Row]]:
+    """Return the sheets, the states, the bodies of steps and the versions of a database, those that are whole."""
     with closing(connect_to_read(source)) as connection:
         connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
         sheets = [row for row in _read_rows(connection, "sheet", _SHEET) if is_whole_sheet(row)]
         states = [row for row in _read_rows(connection, "state", _STATE) if is_whole_state(row)]
         steps = _read_rows(connection, "step", ("name", "body"))
+        versions = _read_versions(connection)
     bodies = {str(row["name"]): str(row["body"]) for row in steps if is_whole_step(row)}
     states = [row for row in states if all(name in bodies for name in _list_needed(row, bodies))]
-    return sheets, states, bodies
+    return sheets, states, bodies, versions
+
+
+def _read_versions(connection: sqlite3.Connection) -> list[Row]:
+    """Return the states that have names; none where a database is from before there were any."""
+    with suppress(sqlite3.Error):
+        connection.execute("SELECT 1 FROM version LIMIT 1")
+        return [row for row in _read_rows(connection, "version", _VERSION) if is_whole_version(row)]
+    return []
 
 
 def _list_needed(state: Row, bodies: dict[str, str]) -> list[str]:
@@ -102,7 +113,7 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
     sqlite3.Error
         The source cannot be read at all, or the target not be written; it is then as it was.
     """
-    sheets, states, bodies = _read_all(source)
+    sheets, states, bodies, versions = _read_all(source)
     added = gone_on = 0
     with closing(sqlite3.connect(target)) as connection, connection:
         here = {(o, at): n for n, o, at in connection.execute("SELECT id, original, created_at FROM sheet")}  # fmt: skip
@@ -115,7 +126,7 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
             if number is None:
                 head = {"id": None, "head_id": None}
                 number = _insert(connection, "sheet", {**sheet, **head})
-            count = _bring_states(connection, number, sheet, own, bodies)
+            count = _bring_states(connection, number, sheet, own, bodies, versions)
             added += is_new
             gone_on += 0 if is_new else count
         fault = find_fault(connection)
@@ -125,7 +136,7 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
 
 
 def _bring_states(
-    connection: sqlite3.Connection, number: int, sheet: Row, states: list[Row], bodies: dict[str, str]
+    connection: sqlite3.Connection, number: int, sheet: Row, states: list[Row], bodies: dict[str, str], versions: list[Row]
 ) -> int:  # fmt: skip
     """Bring the states of one sheet over that it lacks; return how many those were."""
     chosen = "SELECT id, parent_id, created_at, change, " + ", ".join(STEP_COLUMNS)
@@ -152,6 +163,12 @@ def _bring_states(
         if redo is not None:
             change = "UPDATE state SET redo_id = ? WHERE id = ? AND redo_id IS NULL"
             connection.execute(change, (redo, to_new[state["id"]]))
+    for version in versions:
+        named: Row = {**version, "state_id": to_new.get(version["state_id"])}
+        alike = "SELECT 1 FROM version WHERE state_id = ? AND name = ?"
+        there = connection.execute(alike, (named["state_id"], named["name"])).fetchone()
+        if named["state_id"] is not None and there is None:
+            _insert(connection, "version", named)
     went_on = before in to_new.values() and sheet["head_id"] in brought
     if before is None or went_on:
         latest = to_new[states[-1]["id"]]

@@ -71,6 +71,17 @@ class StateRow(Base):
     created_at: Mapped[str] = mapped_column(String(32))
 
 
+class VersionRow(Base):
+    """A state that a person kept under a name."""
+
+    __tablename__ = "version"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    state_id: Mapped[int] = mapped_column(ForeignKey("state.id"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
 class DiscardRow(Base):
     """An original that a person wanted deleted, from then until it is: a kill in between forgets nothing."""
 

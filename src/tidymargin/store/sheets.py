@@ -22,9 +22,16 @@ from tidymargin.store.loading import (
     to_sheet,
     to_sheets,
 )
-from tidymargin.store.models import STEP_COLUMNS, DiscardRow, SheetRow, StateRow, StepRow
+from tidymargin.store.models import (
+    STEP_COLUMNS,
+    DiscardRow,
+    SheetRow,
+    StateRow,
+    StepRow,
+    VersionRow,
+)
 from tidymargin.store.rows import list_parts
-from tidymargin.store.values import NewSheet, NewState, Sheet, State
+from tidymargin.store.values import NewSheet, NewState, Sheet, State, Version
 
 T = TypeVar("T")
 
@@ -161,6 +168,26 @@ class Sheets:
                 engine_version=state.engine_version,
             )
 
+    def keep_version(self, sheet: Sheet, name: str) -> None:
+        """Keep a sheet's state under a name."""
+        with transaction(self._engine) as session:
+            session.add(VersionRow(state_id=sheet.head, name=name, created_at=now()))
+
+    def list_versions(self, sheet_id: int) -> list[Version]:
+        """Return the states of a sheet that are kept under a name, the newest first."""
+        chosen = select(VersionRow).join(StateRow, StateRow.id == VersionRow.state_id)
+        chosen = chosen.where(StateRow.sheet_id == sheet_id).order_by(VersionRow.id.desc())
+        with told(self._engine) as session:
+            return [
+                Version(row.id, row.state_id, row.name, datetime.fromisoformat(row.created_at))
+                for row in session.scalars(chosen)
+            ]
+
+    def forget_version(self, version_id: int) -> None:
+        """Take the name off a state, which stays in the history."""
+        with transaction(self._engine) as session:
+            session.execute(delete(VersionRow).where(VersionRow.id == version_id))
+
     def rename(self, sheet_id: int, name: str) -> Sheet:
         """Give a sheet another name; no part of its history."""
         with transaction(self._engine) as session:
@@ -198,6 +225,8 @@ class Sheets:
             for row in binned:
                 row.head_id = None
             session.flush()
+            states = select(StateRow.id).where(StateRow.sheet_id.in_(ids))
+            session.execute(delete(VersionRow).where(VersionRow.state_id.in_(states)))
             session.execute(delete(StateRow).where(StateRow.sheet_id.in_(ids)))
             session.execute(delete(SheetRow).where(SheetRow.id.in_(ids)))
             self._delete_unused_steps(session)

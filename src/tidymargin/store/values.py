@@ -66,6 +66,16 @@ class State:
 
 
 @dataclass(frozen=True, slots=True)
+class Version:
+    """A state of a sheet that is kept under a name."""
+
+    id: int
+    state: int
+    name: str
+    kept_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class Sheet:
     """A sheet at its present state.
 

@@ -13,6 +13,7 @@ from tidymargin.services.measuring import (
 from tidymargin.services.proofs import load_proof
 from tidymargin.services.reasons import explain_tolerance, find_reasons
 from tidymargin.services.states import area_of, is_of_older_engine, read_recipe_of
+from tidymargin.services.versions import list_versions
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
@@ -33,6 +34,7 @@ def _gather_history(workshop: Workshop, sheet: Sheet) -> dict[str, object]:
         "history": [
             (row, say_reason(describe_change(row.state, row.before))) for row in rows[:_MOST_STATES]
         ],
+        "versions": list_versions(workshop, sheet),
         "earlier": max(0, len(rows) - _MOST_STATES),
     }
 

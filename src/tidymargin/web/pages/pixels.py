@@ -14,6 +14,7 @@ from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import area_of
+from tidymargin.services.versions import see_as
 from tidymargin.services.windows import View
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import the_workshop
@@ -33,10 +34,16 @@ def _send_raw(pixels: NDArray[np.uint8]) -> Response:
     return response
 
 
+def _load_asked(sheet_id: int) -> Sheet:
+    """Return a sheet, at the state that is asked for as `as`, or at its present one."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return see_as(the_workshop(), sheet, request.args.get("as", ""))
+
+
 @blueprint.get("/view")
 def show_view(sheet_id: int) -> Response:
     """Send the cut in a window as raw straight RGBA."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = _load_asked(sheet_id)
     tolerance = read_argument("tolerance") if "tolerance" in request.args else None
     settles = request.args.get("settles") == "1"
     view = _read_view()
@@ -60,7 +67,7 @@ def show_draft(sheet_id: int) -> Response:
 @blueprint.get("/sketch")
 def show_sketch(sheet_id: int) -> Response:
     """Send the cut in a window before its rims are solved, as raw RGBA."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = _load_asked(sheet_id)
     return _send_raw(viewing.render_sketch(the_workshop(), sheet, _read_view()))
 
 

@@ -13,9 +13,12 @@ async function fetchFrame({ seen, address }, signal) {
   return { window: seen, buffer: toBuffer(await fetchPixels(address, 4, signal)) };
 }
 
+let stages = 0;
+
 export class Stage {
   constructor(canvas, over, sheet, says) {
     this.canvas = canvas;
+    this.number = (stages += 1); // of this page
     this.sheet = sheet;
     this.says = says; // { lost, zoomed, shown }
     this.context = canvas.getContext("2d");
@@ -65,9 +68,14 @@ export class Stage {
     this.resize();
   }
 
+  // Which state is looked at, where it is not the present one.
+  get own() {
+    return this.sheet.as ? { as: this.sheet.as } : {};
+  }
+
   // While the sheet is measured: the original at once, then a draft of the cut over it.
   get wantsDraft() {
-    return !this.sheet.measured && !this.showsOriginal && !this.sheet.area;
+    return !this.sheet.measured && !this.showsOriginal && !this.sheet.area && !this.sheet.as;
   }
 
   askDraft({ seen }) {
@@ -105,7 +113,7 @@ export class Stage {
     const seen = this.viewport.window();
     if (!seen) return;
     const original = this.showsAsItCame;
-    const values = { ...seen, asker: ASKER };
+    const values = { ...seen, asker: `${ASKER}-${this.number}`, ...this.own };
     if (this.tried !== null && !original) {
       values.tolerance = this.tried;
       if (this.rests) values.settles = 1;
@@ -121,7 +129,7 @@ export class Stage {
 
   // Where solving the rims of a view takes long, what is left of the picture is shown at once.
   sketch(seen) {
-    const address = `${this.sheet.address}sketch?${toQuery(seen)}`;
+    const address = `${this.sheet.address}sketch?${toQuery({ ...seen, ...this.own })}`;
     this.sketchOf = address;
     this.sketches.want({ seen, address });
   }

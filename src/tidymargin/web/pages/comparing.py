@@ -1,0 +1,53 @@
+"""Versions of a sheet, and two of its states side by side."""
+
+from flask import Blueprint, render_template, request
+
+from tidymargin.services import versions
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.states import area_of
+from tidymargin.store.values import Sheet
+from tidymargin.web.answers import Answer, answer, given
+from tidymargin.web.context import the_workshop
+from tidymargin.web.words import gettext
+
+blueprint = Blueprint("comparing", __name__, url_prefix="/sheets/<int:sheet_id>")
+
+
+@blueprint.post("/versions")
+def keep_version(sheet_id: int) -> Answer:
+    """Keep the present state under a name."""
+    name = str(given().get("version", ""))
+    return answer(versions.keep_version(the_workshop(), sheet_id, name))
+
+
+@blueprint.post("/versions/<int:version_id>/forget")
+def forget_version(sheet_id: int, version_id: int) -> Answer:
+    """Take a version's name away."""
+    return answer(versions.forget_version(the_workshop(), sheet_id, version_id))
+
+
+def _list_ways(sheet: Sheet) -> list[tuple[str, str]]:
+    """Return what a sheet can be looked at as, each with its words."""
+    ways = [
+        ("now", gettext("as it is now")),
+        ("key", gettext("the key alone, nothing by hand")),
+        ("automatic", gettext("automatic, nothing decided")),
+        ("original", gettext("the original")),
+    ]
+    named = versions.list_versions(the_workshop(), sheet)
+    return ways + [(str(version.state), version.name) for version in named]
+
+
+@blueprint.get("/compare")
+def compare(sheet_id: int) -> str:
+    """Show two states side by side."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    ways = _list_ways(sheet)
+    panes = []
+    for side, default in (("left", "key"), ("right", "now")):
+        way = request.args.get(side, default)
+        seen = sheet if way == "original" else versions.see_as(the_workshop(), sheet, way)
+        measured = load_measured(the_workshop(), seen)
+        words = dict(ways).get(way, gettext("state %(n)s", n=way))
+        panes.append({"side": side, "way": way, "words": words, "area": area_of(seen), "tone": measured.blotter})  # fmt: skip
+    return render_template("bench/compare.html", sheet=sheet, ways=ways, panes=panes)
