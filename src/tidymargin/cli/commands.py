@@ -4,6 +4,7 @@ import click
 
 from tidymargin.cli.caring import backup, doctor, restore
 from tidymargin.cli.keying import key, report
+from tidymargin.cli.roughing import rough
 from tidymargin.cli.serving import demo, serve
 from tidymargin.process import hold_memory_low
 
@@ -14,7 +15,7 @@ def main() -> None:
     hold_memory_low()
 
 
-for _command in (serve, demo, key, report, doctor, backup, restore):
+for _command in (serve, demo, key, rough, report, doctor, backup, restore):
     main.add_command(_command)
 
 

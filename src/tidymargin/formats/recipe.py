@@ -162,7 +162,7 @@ def to_words(error: ValidationError, prefix: tuple[str, ...]) -> BadRecipeError:
     # a value that may be `auto` or a number fails twice; the more telling complaint comes last
     first = error.errors()[-1]
     place = [str(part) for part in (*prefix, *first["loc"])]
-    place = [part for part in place if not part.startswith(("constrained-", "literal["))]
+    place = [part for part in place if not part.startswith(("constrained-", "literal[", "tuple["))]
     field = ".".join(place)
     if first["type"] == "extra_forbidden":
         return BadRecipeError(

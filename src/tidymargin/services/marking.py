@@ -20,6 +20,7 @@ Place = Sequence[float]
 Values = dict[str, Any]
 T = TypeVar("T", bound=MarkEntry)
 
+_FARTHEST = 1_000_000
 _NUMBERS = "Expected places as pairs of numbers [x, y]."
 
 
@@ -44,8 +45,10 @@ def to_picture(area: Area, places: Sequence[Place]) -> list[tuple[float, ...]]:
     if len(flat) != len(came) or not all(math.isfinite(value) for place in came for value in place):
         raise BadParameterError(_NUMBERS, field="marks")
     found = np.round(area.to_picture_all(flat), 3)
-    if not np.isfinite(found).all():
-        raise BadParameterError(_NUMBERS, field="marks")
+    if not (np.abs(found) <= _FARTHEST).all():
+        raise BadParameterError(
+            f"Expected places within {_FARTHEST:,} px of the picture.", field="marks"
+        )
     return [(float(x), float(y), *place[2:]) for (x, y), place in zip(found, came, strict=True)]
 
 
@@ -87,6 +90,8 @@ def add_area(
     workshop: Workshop, sheet_id: int, seen: int, verdict: str, rings: Sequence[Sequence[Place]]
 ) -> Sheet:
     """Keep, clear or solve what rings through places x, y of the work area surround."""
+    if not rings or any(len(ring) < 3 for ring in rings):
+        raise BadParameterError("Expected rings of at least three places each.", field="marks")
     sheet = workshop.sheets.load(sheet_id)
     area = area_of(sheet)
     said = {
