@@ -79,7 +79,7 @@ def test_a_mark_is_stored_once_however_many_states_have_it_and_goes_with_the_las
     assert sum(sizes) < 20 * 2000 + 20 * 20 * 130  # not twenty times twenty times all places
     loaded = workshop.sheets.load(sheet.id)
     assert len(read_recipe_of(loaded).by_hand.marks) == 20
-    assert [len(group.rows) for group in list_groups(read_recipe_of(loaded))] == [20]
+    assert [len(group.rows) for group in list_groups(read_recipe_of(loaded))[0]] == [20]
     undo_change(workshop, sheet.id, loaded.head)
     assert len(read_recipe_of(workshop.sheets.load(sheet.id)).by_hand.marks) == 19
     bin_sheet(workshop, sheet.id)
@@ -110,7 +110,8 @@ def test_a_spell_of_work_ends_where_something_else_is_done(workshop, sheet):
         head = marking.add_stroke(workshop, sheet.id, head, [(9, 9), (30, 9)], {"verdict": verdict}).head  # fmt: skip
     head = pick_place(workshop, sheet.id, head, 80, 20).head
     sheet = marking.add_stroke(workshop, sheet.id, head, [(9, 9), (30, 9)], {"verdict": "keep"})
-    groups = list_groups(read_recipe_of(sheet))
+    groups, earlier = list_groups(read_recipe_of(sheet))
+    assert not earlier
     assert [[row.number for row in group.rows] for group in groups] == [[4], [3], [2, 1]]
     sheet = marking.switch_marks(workshop, sheet.id, sheet.head, [1, 2], is_on=False)
     assert [mark.is_on for mark in marking.list_marks(sheet)] == [False, False, True, True]

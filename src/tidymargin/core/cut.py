@@ -28,7 +28,7 @@ from tidymargin.core.reach.minimax import NEVER
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import Pockets, find_pockets
 from tidymargin.core.reach.walls import wall_off
-from tidymargin.core.rim.solving import list_stages, solve_cut
+from tidymargin.core.rim.solving import is_plain, list_stages, solve_cut
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
 
@@ -241,10 +241,8 @@ class Cutter:
     ) -> NDArray[np.uint8]:
         """Return the cut in a tile; `cleared` is what is cleared in it and its halo."""
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
-        # ink is as solid as it differs, also where nothing is cleared
-        is_mixed = bool(cleared.any()) or self.facts.rim.ink_rgb is not None
-        is_marked = bool(self.plan.marks.near(around).marks)
-        has_rim = is_marked or (is_mixed and not bool(cleared.all()))
+        # where there is no rim the ground is not looked at
+        has_rim = not is_plain(bool(cleared.all()), bool(cleared.any()), self.facts.rim, stages)
         ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
         if self.facts.fringe is not None:
@@ -267,7 +265,6 @@ class Cutter:
             ),
             corner_px=(tile.top, tile.left),
             alpha=alpha,
-            is_marked=is_marked,
         )
 
     def _paint_over(

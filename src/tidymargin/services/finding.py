@@ -1,6 +1,7 @@
 """What there is to decide in a sheet's cut: pockets, narrow gaps, solid things that may not be wanted."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TypeVar
 
 import numpy as np
@@ -9,13 +10,14 @@ from numpy.typing import NDArray
 from tidymargin.core.base.picture import whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.marks.plan import EVERYWHERE
 from tidymargin.core.place import Place, describe_place
 from tidymargin.core.reach.narrows import Narrow, find_narrows
 from tidymargin.core.reach.pockets import Pockets
 from tidymargin.core.suggest.strays import Unwanted, find_unwanted
 from tidymargin.services.cutting import cutter_at_hand, load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.identity import cut_name, found_name, tile_name
+from tidymargin.services.identity import cut_name, cutter_name, found_name, tile_name
 from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import Sheet
@@ -105,6 +107,9 @@ def find_dirty(
     if was is None or tile_name(before, before.names) != tile_name(sheet, sheet.names):
         return None
 
+    if cutter_name(before, before.names) == cutter_name(sheet, sheet.names):
+        return _find_marked(sheet, was)
+
     def compare(cutter: Cutter) -> list[tuple[int, int, int, int]] | None:
         if was.painted_over is not None or cutter.painted_over is not None:
             return None
@@ -119,6 +124,18 @@ def find_dirty(
         return [(box.left, box.top, box.right, box.bottom) for box in boxes]
 
     return _ask(workshop, sheet, f"dirty since {before_id}", compare)
+
+
+def _find_marked(sheet: Sheet, was: Cutter) -> list[tuple[int, int, int, int]]:
+    """Return the boxes in which a sheet is not cut as it was, where nothing but its marks is another."""
+    recipe = read_recipe_of(sheet)
+    now = replace(was, plan=recipe.to_plan(area_of(sheet, recipe)))
+    everywhere = whole(was.picture.height, was.picture.width)
+    halo_px = max(was.halo_px, now.halo_px)
+    others = set(was.plan.marks.marks) ^ set(now.plan.marks.marks)
+    boxes = [mark.box.grown(halo_px, EVERYWHERE) for mark in others]
+    inside = [box.within(everywhere) for box in boxes if box.touches(everywhere)]
+    return [(box.left, box.top, box.right, box.bottom) for box in inside]
 
 
 def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]) -> T:

@@ -90,13 +90,13 @@ class TiledCut:
         for tile in block.tiles(TILE_PX):
             around = tile.grown(halo_px, outer).seen_from(outer).slices
             part = cleared[around]
-            if not keeps_all and (part.all() or not part.any()):
+            marks = self._cutter.plan.marks.near(tile.grown(halo_px, self._everywhere))
+            if not (keeps_all or marks.marks) and (part.all() or not part.any()):
                 missing.append((tile, None))
                 continue
             content = blake2b(np.packbits(part).tobytes(), digest_size=16)
             if over is not None:
                 content.update(np.packbits(over[around]).tobytes())
-            marks = self._cutter.plan.marks.near(tile.grown(halo_px, self._everywhere))
             name: Hashable = ("tile", self._name, content.digest(), tile, marks)
             kept = self._workshop.tiles.get(name)
             if kept is None:

@@ -17,7 +17,7 @@ from tidymargin.services.versions import list_versions
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
-from tidymargin.web.sentences.by_hand import MOST_GROUPS, list_groups
+from tidymargin.web.sentences.by_hand import list_groups
 from tidymargin.web.sentences.changes import describe_change, name_change
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
 from tidymargin.web.sentences.recipe import say_recipe
@@ -114,6 +114,6 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
             "natures": NATURES,
             "preparations": PREPARATIONS,
             "starts": STARTS,
-            "mark_groups": list_groups(recipe)[:MOST_GROUPS] if opened == "by_hand" else (),
+            "marks_listed": list_groups(recipe) if opened == "by_hand" else ((), ""),
         }
     return values

@@ -82,6 +82,15 @@ class Region:
             min(within.right, self.right + margin_px),
         )
 
+    def within(self, other: "Region") -> "Region":
+        """Return what of it lies in another one that it touches."""
+        return Region(
+            max(self.top, other.top),
+            max(self.left, other.left),
+            min(self.bottom, other.bottom),
+            min(self.right, other.right),
+        )
+
     def touches(self, other: "Region") -> bool:
         """Whether they share a pixel."""
         return (

@@ -6,6 +6,7 @@ to fine. It is a smooth thing, so it is measured on a reduced picture; noise is 
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import ClassVar
 
 import cv2
@@ -61,8 +62,7 @@ class SurfaceGround:
     @property
     def hex(self) -> str:
         """The colour where the surface is lit best, as #RRGGBB."""
-        bright = self.grid_rgb.sum(axis=2)
-        return to_hex(np.median(self.grid_rgb[bright >= np.quantile(bright, 0.9)], axis=0))
+        return _find_brightest(self)
 
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the surface's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
@@ -82,10 +82,22 @@ class SurfaceGround:
 
     def describe_shade(self) -> tuple[float, int, int]:
         """Return how much darker, 0 to 1, the darkest ninth of the surface is, and its row and col, 0 to 2."""
-        linear = srgb_to_linear(self.grid_rgb / 255).mean(axis=2).astype(np.float32)
-        ninths = np.asarray(cv2.resize(linear, (3, 3), interpolation=cv2.INTER_AREA))
-        row, col = (int(v) for v in np.unravel_index(int(ninths.argmin()), (3, 3)))
-        return 1 - float(ninths[row, col] / max(1e-6, float(ninths.max()))), row, col
+        return _describe_shade(self)
+
+
+# every page says these; a ground never changes, and few are looked at at a time
+@lru_cache(maxsize=16)
+def _find_brightest(ground: SurfaceGround) -> str:
+    bright = ground.grid_rgb.sum(axis=2)
+    return to_hex(np.median(ground.grid_rgb[bright >= np.quantile(bright, 0.9)], axis=0))
+
+
+@lru_cache(maxsize=16)
+def _describe_shade(ground: SurfaceGround) -> tuple[float, int, int]:
+    linear = srgb_to_linear(ground.grid_rgb / 255).mean(axis=2).astype(np.float32)
+    ninths = np.asarray(cv2.resize(linear, (3, 3), interpolation=cv2.INTER_AREA))
+    row, col = (int(v) for v in np.unravel_index(int(ninths.argmin()), (3, 3)))
+    return 1 - float(ninths[row, col] / max(1e-6, float(ninths.max()))), row, col
 
 
 class ScreenGround(SurfaceGround):

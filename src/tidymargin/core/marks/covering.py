@@ -72,9 +72,15 @@ def _stroke_kernel(line, hardness, strength, top, left, out):  # type: ignore[no
                 if long > 0:
                     along = min(1.0, max(0.0, (x * dx + y * dy) / long))
                 reach = r0 + along * dr
-                away = np.sqrt((x - along * dx) ** 2 + (y - along * dy) ** 2)
+                squared = (x - along * dx) ** 2 + (y - along * dy) ** 2
+                if squared >= (reach + 0.5) ** 2:
+                    continue
                 fade = max(1.0, (1.0 - hardness) * reach)
-                share = min(1.0, max(0.0, (reach + 0.5 - away) / fade))
+                full = reach + 0.5 - fade
+                if full > 0 and squared <= full * full:
+                    out[row, col] = strength
+                    continue
+                share = min(1.0, max(0.0, (reach + 0.5 - np.sqrt(squared)) / fade))
                 if fade > 1.0:
                     share = share * share * (3.0 - 2.0 * share)
                 out[row, col] = max(out[row, col], np.float32(strength * share))

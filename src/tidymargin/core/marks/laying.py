@@ -24,26 +24,40 @@ def lay_marks(plan: MarksPlan, part: Part) -> None:
         return
     near, window = part.near(part.solved_px), part.window(part.solved_px)
     share, figure, rgb = part.share[window], part.figure[window], part.rgb[near]
-    solved = share.copy(), figure.copy()
+    comes_back = any(mark.like or mark.solved_px > 0 for mark in marks[1:])
+    solved = (share.copy(), figure.copy()) if comes_back else (share, figure)
     is_solved = True  # nothing but what was worked out stands there yet
     for mark in marks:
-        if mark.like is not None:
-            if not is_solved:
-                _bring_back_some(mark, cover(mark, there), share, figure, solved)
-            continue
-        if mark.verdict == "solve":
-            if not is_solved:
-                _bring_back(cover(mark, there), share, figure, solved)
-            continue
-        band = cover_edge(mark, there)
-        decided = cover(mark, there) * (1 - band)
-        if not is_solved and band.any():
+        here = mark.box.within(there)
+        inner = here.seen_from(there).slices
+        was = solved[0][inner], solved[1][inner]
+        is_solved = _lay_one(mark, here, (rgb[inner], share[inner], figure[inner]), was, is_solved)
+
+
+def _lay_one(
+    mark: Mark, here: Region, layers: tuple[NDArray[np.uint8], Layer, Layer], solved: tuple[Layer, Layer], is_solved: bool
+) -> bool:  # fmt: skip
+    """Lay a mark over its part of a region; return whether nothing but what was worked out stands there still."""
+    rgb, share, figure = layers
+    if mark.like is not None or mark.verdict == "solve":
+        if not is_solved:
+            covered = cover(mark, here)
+            if mark.like is not None:
+                wanted = solved[0] < share if mark.verdict == "clear" else solved[0] > share
+                covered = np.where(wanted, covered, 0)
+            _bring_back(covered, share, figure, solved)
+        return is_solved
+    decided = cover(mark, here)
+    if mark.edge_px > 0:
+        band = cover_edge(mark, here)
+        decided *= 1 - band
+        if not is_solved:
             _bring_back(band, share, figure, solved)
-        if mark.verdict == "clear":
-            share *= 1 - decided
-        else:
-            _lay_over(rgb, decided, share, figure)
-        is_solved = False
+    if mark.verdict == "clear":
+        share *= 1 - decided
+    else:
+        _lay_over(rgb, decided, share, figure)
+    return False
 
 
 def _lay_over(rgb: NDArray[np.uint8], covered: Layer, share: Layer, figure: Layer) -> None:
@@ -60,14 +74,6 @@ def _bring_back(covered: Layer, share: Layer, figure: Layer, solved: tuple[Layer
     weight = (back / np.maximum(left + back, 1e-6))[..., None]
     figure += weight * (solved[1] - figure)
     share[:] = left + back
-
-
-def _bring_back_some(
-    mark: Mark, covered: Layer, share: Layer, figure: Layer, solved: tuple[Layer, Layer]
-) -> None:
-    """Bring back what a mark worked out where it is what it wants: less to be seen, or more."""
-    wanted = solved[0] < share if mark.verdict == "clear" else solved[0] > share
-    _bring_back(np.where(wanted, covered, 0), share, figure, solved)
 
 
 def lay_on_share(plan: MarksPlan, region: Region, share: Layer) -> Layer:

@@ -33,9 +33,7 @@ class Found:
         for tile, mask in self.tiles:
             if not tile.touches(region):
                 continue
-            top, left = max(tile.top, region.top), max(tile.left, region.left)
-            bottom, right = min(tile.bottom, region.bottom), min(tile.right, region.right)
-            both = Region(top, left, bottom, right)
+            both = tile.within(region)
             there = cleared[both.seen_from(region).slices]
             taken = mask[both.seen_from(tile).slices]
             there[taken] = clears
@@ -138,9 +136,7 @@ def find_like(
 def _inside(box: Region, picture: Picture) -> Region:
     """Return the part of a box that lies in a picture; nothing where none does."""
     around = whole(picture.height, picture.width)
-    if not box.touches(around):
-        return Region(0, 0, 0, 0)
-    return box.grown(0, around)
+    return box.within(around) if box.touches(around) else Region(0, 0, 0, 0)
 
 
 def _near_of(

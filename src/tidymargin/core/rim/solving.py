@@ -29,6 +29,8 @@ from tidymargin.core.rim.steady import STEADY_PX, steady_share
 from tidymargin.core.screen.gaps import GAPS_HALO_PX, find_gaps
 from tidymargin.core.screen.spill import DEPTH_PX, HOLD_PX, hold_lean_kernel
 
+BANDS = "bands"
+
 CARRY_PX = 8
 """How far a figure colour is carried on under transparent pixels."""
 
@@ -205,7 +207,7 @@ def list_stages(
     bands = []
     if marks.solved_px > 0:
         solve = partial(solve_bands, facts, marks, has_ground)
-        bands.append(Stage("bands", solve, bands_halo_px(marks)))
+        bands.append(Stage(BANDS, solve, bands_halo_px(marks)))
     if facts.one_rgb is not None:
         solving = [*_list_ink_stages(facts, facts.one_rgb, ()), *bands]
     elif facts.ink_rgb is not None:
@@ -213,7 +215,7 @@ def list_stages(
     else:
         solving = [*_list_opaque_stages(facts, tint.spill), *bands]
     if marks.marks:
-        solving.append(Stage("marks", partial(lay_marks, marks), 0))
+        solving.append(Stage("marks", partial(lay_marks, marks), 0, also_plain=True))
     return (*first, *solving, Stage("compose", partial(_compose, facts), CARRY_PX))
 
 
@@ -227,7 +229,6 @@ def solve_cut(
     margins: Margins,
     corner_px: tuple[int, int] = (0, 0),
     alpha: NDArray[np.uint8] | None = None,
-    is_marked: bool = False,
 ) -> NDArray[np.uint8]:
     """Solve figure colour and matte of a region.
 
@@ -250,44 +251,49 @@ def solve_cut(
         Where the region without its halo begins in the picture, row and col.
     alpha : (h, w) ndarray of uint8, optional
         Alpha that came in; multiplied into the result.
-    is_marked : bool
-        Whether marks touch the region or its halo.
 
     Returns
     -------
     (h', w', 4) ndarray of uint8
         Straight RGBA of the region without its halo, figure colour carried on under transparent pixels.
     """
-    top, left, below, beside = margins
-    own = (slice(top, rgb.shape[0] - below), slice(left, rgb.shape[1] - beside))
-    own_alpha = None if alpha is None else alpha[own]
-    if cleared.all() and not is_marked:
-        out = np.empty((*rgb[own].shape[:2], 4), np.uint8)
-        out[:] = (*facts.carried_rgb, 0)
-        return out
-    if not (cleared.any() or is_marked) and facts.ink_rgb is None:
-        return _finish_plain(rgb[own], stages, own_alpha)
-    part = Part(rgb, ground, cleared, margins, halo_of(stages), own_alpha, corner_px)
+    part = Part(rgb, ground, cleared, margins, halo_of(stages), corner_px=corner_px)
+    own = part.near(0)
+    part.alpha = None if alpha is None else alpha[own]
+    is_cleared = bool(cleared.all())
+    if is_plain(is_cleared, bool(cleared.any()), facts, stages):
+        return _finish_plain(part, stages, facts, is_cleared=is_cleared)
     run_stages(stages, part)
     return part.out
 
 
+def is_plain(
+    is_cleared: bool, is_any_cleared: bool, facts: RimFacts, stages: tuple[Stage, ...]
+) -> bool:
+    """Whether there is no rim in a region and its halo: all of it is cleared or figure, and no band is worked out."""
+    if any(stage.name == BANDS for stage in stages):
+        return False
+    return is_cleared or not (is_any_cleared or facts.ink_rgb is not None)
+
+
 def _finish_plain(
-    rgb: NDArray[np.uint8], stages: tuple[Stage, ...], alpha: NDArray[np.uint8] | None
+    part: Part, stages: tuple[Stage, ...], facts: RimFacts, *, is_cleared: bool
 ) -> NDArray[np.uint8]:
-    """Return a region that has no rim near it: all of it is figure, in its own colours."""
+    """Return a region that has no rim near it: nothing, or figure in its own colours, but for what acts there too."""
     acting = [stage for stage in stages if stage.also_plain]
     if not acting:
-        out = np.empty((*rgb.shape[:2], 4), np.uint8)
-        out[..., :3] = rgb
-        out[..., 3] = 255 if alpha is None else alpha
-        return out
-    part = Part(
-        rgb, np.empty((0, 0, 3), np.float32), np.zeros(rgb.shape[:2], np.bool_), (0,) * 4, 0, alpha
-    )
-    part.lay_out()
-    part.share[:] = 1
-    part.figure[:] = rgb
-    for stage in (*acting, stages[-1]):
+        if is_cleared:
+            part.out[:] = (*facts.carried_rgb, 0)
+        else:
+            part.out[..., :3] = part.rgb[part.near(0)]
+            part.out[..., 3] = 255 if part.alpha is None else part.alpha
+        return part.out
+    part.aim(CARRY_PX).lay_out()
+    if not is_cleared:
+        window = part.window(CARRY_PX)
+        part.share[window] = 1
+        part.figure[window] = part.rgb[part.near(CARRY_PX)]
+    for stage in acting:
         stage.run(part)
+    stages[-1].run(part.aim(0))
     return part.out

@@ -20,17 +20,22 @@ from tidymargin.web.words import (
     phrase,
 )
 
-MOST_GROUPS = 60
-"""Spells of work that are listed; the newest stand first."""
+MOST_GROUPS = 20
+"""Spells of work that are listed at once; the newest stand first."""
 
 
 @dataclass(frozen=True, slots=True)
 class MarkRow:
-    """One mark of the list: its number, counted from 1, and what it is in words."""
+    """One mark of the list, with its number, counted from 1."""
 
     number: int
     mark: MarkEntry
-    words: str
+
+    @property
+    def words(self) -> str:
+        """Where it begins, in words."""
+        x, y = self.mark.place
+        return gettext("at %(x)s, %(y)s", x=f"{x:.0f}", y=f"{y:.0f}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +45,12 @@ class MarkGroup:
     rows: tuple[MarkRow, ...]
     words: str
     detail: str
-    kind: str
     verdict: str
+
+    @property
+    def newest(self) -> MarkRow:
+        """The one that was made last."""
+        return self.rows[0]
 
     @property
     def numbers(self) -> str:
@@ -56,14 +65,15 @@ class MarkGroup:
 
 def _count(kind: str, count: int) -> str:
     """Return how many marks of a kind there are, in words; one of them has no number."""
-    many = {
-        "stroke": ngettext("a stroke", "%(num)s strokes", count),
-        "rub": ngettext("a stroke along the ground", "%(num)s strokes along the ground", count),
-        "area": ngettext("an area", "%(num)s areas", count),
-        "outline": ngettext("an outline", "%(num)s outlines", count),
-        "rough": ngettext("a rough-in", "%(num)s rough-ins", count),
-    }
-    return many[kind]
+    if kind == "stroke":
+        return ngettext("a stroke", "%(num)s strokes", count)
+    if kind == "rub":
+        return ngettext("a stroke along the ground", "%(num)s strokes along the ground", count)
+    if kind == "area":
+        return ngettext("an area", "%(num)s areas", count)
+    if kind == "outline":
+        return ngettext("an outline", "%(num)s outlines", count)
+    return ngettext("a rough-in", "%(num)s rough-ins", count)
 
 
 def _kind_of(mark: MarkEntry) -> str:
@@ -125,22 +135,21 @@ def _say_detail(mark: MarkEntry) -> str:
     return does
 
 
-def list_groups(recipe: Recipe) -> list[MarkGroup]:
-    """Return the marks by spell of work, the newest first."""
-    listed = [
-        MarkRow(number, mark, gettext("at %(x)s, %(y)s", x=f"{mark.place[0]:.0f}", y=f"{mark.place[1]:.0f}"))
-        for number, mark in enumerate(recipe.by_hand.marks, 1)
-    ]  # fmt: skip
-    found = []
-    for _, spell in groupby(
-        listed, key=lambda row: (row.mark.spell or -row.number, _kind_of(row.mark))
-    ):
-        rows = tuple(reversed(list(spell)))
+def list_groups(recipe: Recipe) -> tuple[list[MarkGroup], str]:
+    """Return the newest spells of work, the last one first, and the numbers of the marks made before those."""
+    marks = recipe.by_hand.marks
+    listed = (MarkRow(number, marks[number - 1]) for number in range(len(marks), 0, -1))
+    spells = groupby(listed, key=lambda row: (row.mark.spell or -row.number, _kind_of(row.mark)))
+    found: list[MarkGroup] = []
+    for _, spell in spells:
+        if len(found) == MOST_GROUPS:
+            last = found[-1].rows[-1].number
+            return found, " ".join(str(number) for number in range(last - 1, 0, -1))
+        rows = tuple(spell)
         mark = rows[0].mark
-        kind = _kind_of(mark)
-        words = _count(kind, len(rows))
-        found.append(MarkGroup(rows, words[0].upper() + words[1:], _say_detail(mark), kind, _verdict_of(mark)))  # fmt: skip
-    return found[::-1]
+        words = _count(_kind_of(mark), len(rows))
+        found.append(MarkGroup(rows, words[0].upper() + words[1:], _say_detail(mark), _verdict_of(mark)))  # fmt: skip
+    return found, ""
 
 
 def _say_last(text: str) -> Any:

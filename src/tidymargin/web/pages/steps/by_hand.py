@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
@@ -12,6 +12,7 @@ from tidymargin.services.states import area_of
 from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import require_small
+from tidymargin.web.sentences.by_hand import MarkRow
 from tidymargin.web.things import draw_mark, draw_parts, find_mark_box
 from tidymargin.web.words import gettext
 
@@ -133,6 +134,18 @@ def switch_marks(sheet_id: int, way: str) -> Answer:
 def remove_marks(sheet_id: int) -> Answer:
     """Take marks away."""
     return answer(marking.remove_marks(the_workshop(), sheet_id, read_seen(), _read_chosen()))
+
+
+@blueprint.get("/each")
+def list_each(sheet_id: int) -> str:
+    """Show marks one by one, by their numbers."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    said = request.args.get("numbers", "")
+    wanted = set(said.split())
+    marks = enumerate(marking.list_marks(sheet), 1)
+    rows = [MarkRow(number, mark) for number, mark in marks if str(number) in wanted][::-1]
+    numbers = " ".join(str(row.number) for row in rows)
+    return render_template("bench/steps/_each_mark.html", sheet=sheet, rows=rows, numbers=numbers)
 
 
 @blueprint.get("/shapes")
