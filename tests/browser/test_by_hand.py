@@ -187,6 +187,7 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     page.keyboard.up("g")
     settle(page, "guard")
     set_measure(page, "across", 120)
+    page.get_by_text("What it is like").click()
     page.get_by_role("button", name="anywhere under it").click()
     draw(page, (row, 4), (row, size[1] - 5), size=size)
     settle(page, "stroke along the ground")

@@ -16,7 +16,7 @@ from tidymargin.core.plan import Plan
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.drawing import lay_over
 from tidymargin.formats.decode import decode_picture
-from tidymargin.services import deciding, settings
+from tidymargin.services import deciding, history, marking, settings
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.cutting import load_cutter
 from tidymargin.services.exporting import export_sheet
@@ -24,7 +24,7 @@ from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tiles import TILE_PX, TiledCut
 from tidymargin.services.viewing import render_original, render_sketch, render_view
-from tidymargin.services.windows import View
+from tidymargin.services.windows import View, cut_window
 from tidymargin.services.workshop import open_workshop
 
 SIZE = 700
@@ -144,3 +144,28 @@ def test_the_original_is_shown_as_it_came(workshop, sheet, badge):
     for bad in ((200, 0, 1, 5, 5), (0, 0, 0.5, 5, 5), (0, 0, 1, 0, 5), (0, 0, 1, 10**9, 10**9)):
         with pytest.raises(BadParameterError, match="view"):
             render_original(workshop, sheet, View(*bad))
+
+
+def test_a_window_recut_after_every_mark_is_as_if_it_were_cut_anew(workshop, sheet):
+    load_measured(workshop, sheet)
+    views = [View(0, 0, 1.7, 94, 94), View(12, 20, 1, 100, 90), View(3.4, 5.1, 2.3, 60, 50)]
+
+    def look():
+        recipe = read_recipe_of(sheet)
+        for view in views:
+            seen = render_view(workshop, sheet, view)
+            anew = cut_window(workshop, sheet, recipe, load_cutter(workshop, sheet, recipe), view)
+            np.testing.assert_array_equal(seen, anew)
+
+    look()
+    for number, said in enumerate(
+        [{"verdict": "clear"}, {"verdict": "keep", "like": {"is_joined": False}}, {"verdict": "solve"}, {"verdict": "keep"}]
+    ):  # fmt: skip
+        places = [(10.5 + 30 * number, 20), (60, 90 + 9 * number)]
+        said = {**said, "across_px": 14}
+        sheet = marking.add_stroke(workshop, sheet.id, sheet.head, places, said)
+        look()
+    sheet = marking.remove_marks(workshop, sheet.id, sheet.head, [1])
+    look()
+    sheet = history.undo_change(workshop, sheet.id, sheet.head)
+    look()

@@ -18,11 +18,11 @@ from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.cutting import load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.identity import cut_name, facts_name, levels_name
+from tidymargin.services.identity import cut_name, facts_name, levels_name, tile_name
 from tidymargin.services.pictures import load_picture, load_work, picture_cost
 from tidymargin.services.proofs import keep_proof
 from tidymargin.services.states import area_of, read_recipe_of
-from tidymargin.services.windows import View, cut_window, fit_whole
+from tidymargin.services.windows import Settled, View, cut_window, fit_whole, recut_window
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import Sheet
 
@@ -95,12 +95,20 @@ def _keep(
 def _settle_view(
     workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
 ) -> Rgba:
-    """Return the exact cut in a window."""
-    return _keep(
-        workshop,
-        _settled_name(sheet, recipe, view),
-        lambda: cut_window(workshop, sheet, recipe, cutter, view),
-    )
+    """Return the exact cut in a window; where only marks were made since it was last looked at, from what it was then."""
+    name = _settled_name(sheet, recipe, view)
+    found: Rgba | None = workshop.tiles.get(name)
+    latest = ("latest", sheet.id, view)
+    but_marks = (tile_name(sheet, recipe.names), recipe.names["reach"])
+    if found is None:
+        before: Settled | None = workshop.small.get(latest)
+        if before is not None and before.name == but_marks:
+            found = recut_window(workshop, sheet, recipe, cutter, view, before)
+        else:
+            found = cut_window(workshop, sheet, recipe, cutter, view)
+        workshop.tiles.put(name, found, found.nbytes + 200)
+    workshop.small.put(latest, Settled(but_marks, cutter.plan.marks, found), found.nbytes)
+    return found
 
 
 def _settled_name(sheet: Sheet, recipe: Recipe, view: View) -> tuple[object, ...]:

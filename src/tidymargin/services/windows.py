@@ -1,6 +1,6 @@
 """A window onto a sheet's cut: where it lies, and what it shows."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +9,7 @@ from tidymargin.core.base.average import Grid
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter
+from tidymargin.core.marks.plan import EVERYWHERE, MarksPlan
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.identity import tile_name
 from tidymargin.services.tiles import TiledCut
@@ -71,6 +72,52 @@ def cut_window(
     tiled = TiledCut(workshop, cutter, tile_name(sheet, recipe.names))
     region = view.covers(whole(cutter.picture.height, cutter.picture.width))
     return tiled.window(region) if view.cell == 1 else tiled.average(view.grid, region)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Settled:
+    """A window as it was settled last, and what it depended on: so that a further mark changes only what it touches.
+
+    Parameters
+    ----------
+    name : tuple of str
+        Of what all but the marks of a recipe decide.
+    marks : MarksPlan
+        The marks.
+    pixels : (h, w, 4) ndarray of uint8
+        Straight RGBA.
+    """
+
+    name: tuple[str, str]
+    marks: MarksPlan
+    pixels: Rgba
+
+
+def recut_window(
+    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View, before: Settled
+) -> Rgba:
+    """Return the exact cut in a window that differs from an earlier one by its marks alone."""
+    tiled = TiledCut(workshop, cutter, tile_name(sheet, recipe.names))
+    everywhere = whole(cutter.picture.height, cutter.picture.width)
+    region = view.covers(everywhere)
+    was = replace(cutter, plan=replace(cutter.plan, marks=before.marks))
+    halo_px = max(was.halo_px, cutter.halo_px) + int(np.ceil(view.cell))
+    boxes = [
+        mark.box.grown(halo_px, EVERYWHERE)
+        for mark in set(before.marks.marks) ^ set(cutter.plan.marks.marks)
+    ]
+    out = before.pixels.copy()
+    for box in (box.within(region) for box in boxes if box.touches(region)):
+        if view.cell == 1:
+            out[box.seen_from(region).slices] = tiled.window(box)
+            continue
+        cells = view.grid.over(box)
+        around = Region(
+            int(view.top + cells.top * view.cell), int(view.left + cells.left * view.cell),
+            int(np.ceil(view.top + cells.bottom * view.cell)), int(np.ceil(view.left + cells.right * view.cell)),
+        ).within(everywhere)  # fmt: skip
+        out[cells.slices] = tiled.average(view.grid, around)[cells.slices]
+    return out
 
 
 def fit_whole(picture: Picture, side_px: int) -> View:

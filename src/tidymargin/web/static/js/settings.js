@@ -13,6 +13,8 @@ export class Settings {
       const { set } = target.dataset ?? {};
       if (set && target.matches("button")) this.set(set, target.value);
     });
+    this.finer = false; // whether the fold of what is seldom set is open
+    document.addEventListener("toggle", ({ target }) => target.id === "finer" && (this.finer = target.open), true);
     document.addEventListener("change", ({ target }) => {
       const { set } = target.dataset ?? {};
       if (!set) return;
@@ -46,6 +48,8 @@ export class Settings {
   }
 
   show() {
+    const fold = document.getElementById("finer");
+    if (fold) fold.open = this.finer;
     for (const control of document.querySelectorAll("[data-set]")) {
       const value = this.values[control.dataset.set];
       if (control.matches("button")) {
@@ -56,7 +60,7 @@ export class Settings {
         control.checked = value;
       } else if (control !== document.activeElement || control.value.trim() === "") {
         control.value = value === "" ? "" : String(Number(value.toFixed(DIGITS[control.dataset.set])));
-        if (control.dataset.set === "upTo") control.placeholder = "as the sheet";
+        if (control.dataset.set === "upTo") control.placeholder = "auto";
       }
     }
   }
