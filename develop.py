@@ -19,6 +19,7 @@ LOCKS = {
 }
 _MISSING = 69
 _WITHOUT_BROWSER = {
+    "--by-hand",
     "--no-speed",
     "--truth",
     "--users",

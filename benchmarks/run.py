@@ -15,10 +15,13 @@ from benchmarks.accuracy import (
     summarise,
     to_rows,
 )
+from benchmarks.busy import report_busy
+from benchmarks.by_hand import report_hair, report_rubbing
 from benchmarks.contact import write_contact
 from benchmarks.detection import Told, tell_all
 from benchmarks.score import digest_all
 from benchmarks.speed import MEGAPIXELS, measure_speed
+from benchmarks.strokes import report_strokes
 from tidymargin.demo.almanac import make_almanac
 
 
@@ -124,7 +127,19 @@ def main() -> None:
         metavar="COUNT",
         help="only report on and cut so many variations of the pictures below --first-sight and --real",
     )
+    parser.add_argument(
+        "--by-hand",
+        type=Path,
+        metavar="FOLDER",
+        help="only make marks by a rule, with truth and real below this folder",
+    )
     options = parser.parse_args()
+    if options.by_hand is not None:
+        report_busy(options.by_hand)
+        report_rubbing(options.by_hand / "truth")
+        report_hair()
+        report_strokes()
+        return
     if options.variations is not None:
         folders = [f for f in (options.first_sight, options.real) if f is not None]
         if not folders:

@@ -9,7 +9,7 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import asdict
-from http.server import BaseHTTPRequestHandler, HTTPServer
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
@@ -29,6 +29,7 @@ from tidymargin.web.server import make_server
 
 _PLACES, _ACROSS_PX = 150, 40.0
 _VIEW = (1100, 700)
+_PAUSE_S = 1.0
 
 
 def _draw_stroke(random: np.random.Generator, height: int, width: int) -> list[list[float]]:
@@ -71,6 +72,7 @@ def report_strokes(megapixels: int = 35) -> None:
             sheet = _add(workshop, sheet, random, 195)
             _report_views(workshop, sheet, random)
             sheet = _add(workshop, workshop.sheets.load(sheet.id), random, 500 - len(marking.list_marks(workshop.sheets.load(sheet.id))))  # fmt: skip
+            print(f'few {few:.2f} s')
             many = min(_export(workshop, sheet) for _ in range(2))
             print(f"500 marks exported: {many / few:.2f} times of 5")
         finally:
@@ -104,6 +106,9 @@ class _Line:
         self._line = http.client.HTTPConnection("127.0.0.1", port, timeout=120)
         self.headers: dict[str, str] = {"Accept": "application/json"}
 
+    def close(self) -> None:
+        self._line.close()
+
     def ask(self, method: str, path: str, body: dict[str, Any] | None = None) -> bytes:
         kind = {"Content-Type": "application/json"} if body else {}
         self._line.request(method, path, json.dumps(body) if body else None, {**self.headers, **kind})  # fmt: skip
@@ -120,7 +125,7 @@ def _report_views(workshop: Any, sheet: Sheet, random: np.random.Generator) -> N
     """Print what a stroke and the view after it take, over fetching as many bytes of nothing."""
     server = make_server(workshop, socket.create_server(("127.0.0.1", 0)))
     threading.Thread(target=server.run, daemon=True).start()
-    nothing = HTTPServer(("127.0.0.1", 0), _Bytes)
+    nothing = ThreadingHTTPServer(("127.0.0.1", 0), _Bytes)
     threading.Thread(target=nothing.serve_forever, daemon=True).start()
     line, empty = _Line(int(server.effective_port)), _Line(nothing.server_port)
     page = line.ask("GET", "/")
@@ -142,6 +147,7 @@ def _report_views(workshop: Any, sheet: Sheet, random: np.random.Generator) -> N
             )
             places = np.array(_draw_stroke(random, sheet.height, sheet.width))
             places += np.array(middle) - places.mean(axis=0)
+            time.sleep(_PAUSE_S)  # as a hand pauses; the picture of each state is kept behind that
             head = workshop.sheets.load(sheet.id).head
             said = {"verdict": "clear", "places": places.tolist(), "across_px": _ACROSS_PX, "seen": head, "open": "by_hand"}  # fmt: skip
             times = [time.perf_counter()]
@@ -155,5 +161,7 @@ def _report_views(workshop: Any, sheet: Sheet, random: np.random.Generator) -> N
             rows.append(np.diff(times))
         floor, change, look = (1000 * statistics.median(column) for column in zip(*rows, strict=True))  # fmt: skip
         print(f"{name}, {size / 1e6:.1f} MB: empty {floor:.1f} ms; the change {change:.0f} ms, the view {look:.0f} ms: {(change + look) / floor:.1f} times, the view alone {look / floor:.1f}")  # fmt: skip
+    empty.close()
+    line.close()
     nothing.shutdown()
     server.close()

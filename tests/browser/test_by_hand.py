@@ -5,12 +5,14 @@ import numpy as np
 import pytest
 
 from benchmarks.by_hand import draw_hair
-from tests.browser.conftest import find_axe_faults
+from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.browser.test_deciding import SIZE, open_sheet, png_of, settle
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import to_png
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.services import settings
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
@@ -87,6 +89,10 @@ def test_a_strap_is_cleared_by_a_loop_with_a_part_cut_out_and_brought_back_by_a_
     settle(page, "area kept")
     assert (export(page)[32:48, 187:213, 3] == 255).all()
     assert find_axe_faults(page) == []
+    page.mouse.move(*to_screen(page, 200, 200, SIZE))
+    page.keyboard.press("Escape")
+    page.mouse.move(*to_screen(page, 30, 185, SIZE))  # over the line of the second one
+    page.locator(".marks > li.under[data-numbers='2']").wait_for()
     page.get_by_role("group", name="An area, on or off").last.get_by_role("button", name="off").click()  # fmt: skip
     settle(page, "marks switched off")
     assert (export(page)[64:98, 164:186, 3] == 255).all()
@@ -172,9 +178,11 @@ def test_the_same_way_drawn_far_off_and_close_up_is_the_same_mark(page, workshop
 def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_brought_back(page, workshop):  # fmt: skip
     (feather,) = make_almanac(0.25, ["feather"])
     size = feather.true_rgba.shape[:2]
-    sheet = open_sheet(page, workshop, feather.encoded, "by_hand")
-    settings.set_start(workshop, sheet.id, workshop.sheets.load(sheet.id).head, "picks")
-    page.reload()
+    sheet = add_sheet(workshop, feather.encoded, "feather.jpg")
+    load_measured(workshop, sheet)
+    settings.set_start(workshop, sheet.id, sheet.head, "picks")
+    page.goto(f"/sheets/{sheet.id}/?open=by_hand")
+    wait_measured(page)
     take(page, "along the ground")
     true = feather.true_rgba[..., 3]
     rows, cols = np.nonzero(true == 255)

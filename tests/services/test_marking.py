@@ -20,6 +20,9 @@ from tidymargin.services.history import undo_change
 from tidymargin.services.keeping import bin_sheet, empty_bin
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import read_recipe_of
+from tidymargin.services.workshop import open_workshop
+from tidymargin.store.merging import bring_over
+from tidymargin.store.rows import find_fault
 from tidymargin.web.sentences.by_hand import list_groups
 
 ALL = [
@@ -226,3 +229,32 @@ def test_a_rough_in_is_never_worked_out_again_by_itself(workshop, sheet, monkeyp
     monkeypatch.setattr(roughing, "find_figure", lambda *_: pytest.fail("asked again"))
     assert read_png(key_file(workshop.originals.load(sheet.original), read_recipe_of(found))).any()
     assert len(marking.list_marks(found)[0].rings) >= 1
+
+
+def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path, badge_png):
+    origin, target = (open_workshop(tmp_path / name) for name in ("origin", "target"))
+    try:
+        sheet = add_sheet(origin, badge_png, "badge.png")
+        load_measured(origin, sheet)
+        places = [(9.5, 9.5), (60, 60), (90, 20)]
+        sheet = marking.add_stroke(origin, sheet.id, sheet.head, places, {"verdict": "clear"})
+        versions.keep_version(origin, sheet.id, "one stroke")
+        target.originals.save(badge_png)
+    finally:
+        origin.close()
+        target.close()
+    for again in range(2):
+        sheets, _ = bring_over(origin.database, target.database, {sheet.original})
+        assert sheets == (0 if again else 1)
+    target = open_workshop(tmp_path / "target")
+    try:
+        (brought,) = target.sheets.list_all()
+        assert read_recipe_of(brought) == read_recipe_of(sheet)
+        assert [(v.name, v.state) for v in versions.list_versions(target, brought)] == [("one stroke", brought.head)]  # fmt: skip
+    finally:
+        target.close()
+    with sqlite3.connect(target.database) as database:
+        name = marking.list_marks(brought)[0].name
+        database.execute("DELETE FROM step WHERE name = ?", (name,))
+    with sqlite3.connect(target.database) as database:
+        assert find_fault(database) == "a mark in it is missing"

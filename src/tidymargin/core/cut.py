@@ -33,6 +33,7 @@ from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
 
 _BAND_PX = 512
+_MOST_FOUND = 1000  # marks whose findings are remembered; a few tens of kilobytes each
 _TILE_PX = 256
 _PAINTED_PX = 1  # around what is painted over, its edge is as well
 _UNLIKE = 15.0  # of difference, from which what a person drops is painted over
@@ -207,6 +208,8 @@ class Cutter:
             guards = self.plan.reach.guards
             found = find_like(self.picture, self.facts.difference.steps, guards, mark, tolerance)
             self.levels.found[mark, tolerance] = found
+            while len(self.levels.found) > _MOST_FOUND:
+                self.levels.found.pop(next(iter(self.levels.found)), None)
         return found
 
     def render(self, region: Region) -> NDArray[np.uint8]:

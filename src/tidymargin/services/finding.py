@@ -54,7 +54,9 @@ def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
     area_px = area.width * area.height
     if area_px <= _AT_ONCE_PX:
         return _look_for(workshop, sheet, "narrows", find)
-    workshop.executor.follow(f"narrows of {sheet.id}", found_name(sheet, "narrows"))
+    workshop.executor.follow(
+        f"narrows of {sheet.id}", found_name(sheet, read_recipe_of(sheet), "narrows")
+    )
     return _look_for(workshop, sheet, "narrows", find, Priority.THUMBNAIL, _NARROWS_BYTES * area_px)
 
 
@@ -63,7 +65,9 @@ def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | No
     area = area_of(sheet)
     if area.width * area.height <= _AT_ONCE_PX:
         return load_narrows(workshop, sheet)
-    found: tuple[Narrow, ...] | None = workshop.small.get(found_name(sheet, "narrows"))
+    found: tuple[Narrow, ...] | None = workshop.small.get(
+        found_name(sheet, read_recipe_of(sheet), "narrows")
+    )
     return found
 
 
@@ -145,7 +149,9 @@ def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]
     if cutter is not None:
         return ask(cutter)
     return workshop.executor.run(
-        found_name(sheet, what), Priority.VIEW, lambda: ask(load_cutter(workshop, sheet, recipe))
+        found_name(sheet, recipe, what),
+        Priority.VIEW,
+        lambda: ask(load_cutter(workshop, sheet, recipe)),
     )
 
 
@@ -157,14 +163,15 @@ def _look_for(
     priority: Priority = Priority.VIEW,
     cost_bytes: int = 0,
 ) -> tuple[T, ...]:
-    """Return what is found in a sheet's cut, looked for once at each state."""
-    name = found_name(sheet, what)
+    """Return what is found in what is cleared of a sheet, looked for once for all states that clear alike."""
+    recipe = read_recipe_of(sheet)
+    name = found_name(sheet, recipe, what)
     found: tuple[T, ...] | None = workshop.small.get(name)
     if found is not None:
         return found
 
     def compute() -> tuple[T, ...]:
-        cutter = load_cutter(workshop, sheet, read_recipe_of(sheet))
+        cutter = load_cutter(workshop, sheet, recipe)
         everywhere = whole(cutter.picture.height, cutter.picture.width)
         there = find(cutter.facts, cutter.cleared(everywhere))
         workshop.small.put(name, there, 200 + 1000 * len(there))

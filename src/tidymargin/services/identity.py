@@ -57,9 +57,11 @@ def _said(names: Names, step: str) -> list[str]:
     return [] if names[step] in _NOTHING else [names[step]]
 
 
-def found_name(sheet: Sheet, what: str) -> str:
-    """Return the name of what is found in a sheet's cut at its present state."""
-    return f"{what}:{cut_name(sheet, sheet.names)}"
+def found_name(sheet: Sheet, recipe: Recipe, what: str) -> str:
+    """Return the name of what is found in what is cleared of a sheet, which only some of its marks change."""
+    likes = (mark for mark in recipe.by_hand.marks if mark.is_on and getattr(mark, "like", None))
+    marks = ",".join(mark.name for mark in likes)
+    return f"{what}:{cutter_name(sheet, recipe.names)}:{marks}"
 
 
 def proof_name(sheet: Sheet, names: Names, version: int) -> str:

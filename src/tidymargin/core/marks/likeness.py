@@ -8,6 +8,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import LINEAR_OF_U8, oklab_kernel
+from tidymargin.core.base.mask import PackedMask
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.ground.guards import Guard, set_guarded
@@ -24,9 +25,9 @@ _MIDDLE_PX = 1.5  # from the line, within which what is there is under the middl
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Found:
-    """What a mark takes of a picture: the tiles in which that is anything, each with its mask, (h, w) bool."""
+    """What a mark takes of a picture: the tiles in which that is anything, each with its mask."""
 
-    tiles: tuple[tuple[Region, NDArray[np.bool_]], ...]
+    tiles: tuple[tuple[Region, PackedMask], ...]
 
     def apply(self, region: Region, cleared: NDArray[np.bool_], *, clears: bool) -> None:
         """Clear what was found, or bring it back, in what is cleared of a region, (h, w) bool, in place."""
@@ -35,7 +36,7 @@ class Found:
                 continue
             both = tile.within(region)
             there = cleared[both.seen_from(region).slices]
-            taken = mask[both.seen_from(tile).slices]
+            taken = mask.over(both.seen_from(tile))
             there[taken] = clears
 
 
@@ -130,7 +131,7 @@ def find_like(
         found.append((tile, mask))
     if like.is_joined:
         found = _keep_joined(found, mark.shape)
-    return Found(tuple((tile, mask) for tile, mask in found if mask.any()))
+    return Found(tuple((tile, PackedMask.of(mask)) for tile, mask in found if mask.any()))
 
 
 def _inside(box: Region, picture: Picture) -> Region:

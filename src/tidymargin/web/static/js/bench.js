@@ -165,6 +165,7 @@ const acts = {
     if (sheet.measured && places.length > 1) post("fences", { places });
   },
   marking: () => marking.follow(),
+  pointAt: (sample) => marking.pointAt(sample),
   mark: (path, values, answered) => sheet.measured && marking.mark(path, values, answered),
   askParts: (values, signal) => ask("marks/outline/parts", values, signal).then((response) => response.json()),
   layDown: () => marking.layDown(),

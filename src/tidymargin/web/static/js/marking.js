@@ -3,6 +3,7 @@
 import { Shapes } from "./shapes.js";
 
 const AGAIN_AFTER_MS = 2000;
+const REACH_PX = 8;
 
 export class Marking {
   constructor(stage, pointer, laid, settings, { send, fly, say }) {
@@ -86,6 +87,29 @@ export class Marking {
     if (!row) return;
     this.stage.sheet.pointed = on ? row.dataset.numbers.split(" ").map(Number) : [];
     this.stage.overlay.ask();
+  }
+
+  // The mark under the pointer thickens, and its row is marked.
+  pointAt(sample) {
+    const { sheet, viewport, ratio, overlay } = this.stage;
+    let best = REACH_PX * ratio;
+    let under = 0;
+    for (const { name, number } of sample ? sheet.marks : []) {
+      const shape = this.shapes.of(name);
+      for (const line of shape ? [...shape.rings, ...shape.lines] : []) {
+        for (const [x, y] of line) {
+          const at = viewport.toCanvas(x, y);
+          const away = Math.hypot(at.x - sample.x, at.y - sample.y);
+          if (away < best) [best, under] = [away, number];
+        }
+      }
+    }
+    if ((sheet.pointed?.[0] ?? 0) === under) return;
+    sheet.pointed = under ? [under] : [];
+    for (const row of document.querySelectorAll(".marks [data-numbers]")) {
+      row.classList.toggle("under", under > 0 && row.dataset.numbers.split(" ").includes(String(under)));
+    }
+    overlay.ask();
   }
 
   flyTo(number) {

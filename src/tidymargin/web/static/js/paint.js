@@ -155,11 +155,11 @@ function along(sides, far) {
 }
 
 // A mark: a dashed contour; faint where it is switched off, thick while its row is pointed at.
-export function drawMark(pen, ring, { isOn = true, isOpen = false, isPointed = false } = {}) {
+export function drawMark(pen, ring, { isOn = true, isOpen = false, isPointed = false, wide = 1 } = {}) {
   const { context, ratio } = pen;
   context.globalAlpha = isOn ? 1 : 0.4;
   context.setLineDash([7 * ratio, 5 * ratio]);
-  strokeTwice(isPointed ? { context, ratio: 2 * ratio } : pen, (path) => {
+  strokeTwice({ context, ratio: ratio * wide * (isPointed ? 2 : 1) }, (path) => {
     ring.forEach((at, number) => (number ? path.lineTo(at.x, at.y) : path.moveTo(at.x, at.y)));
     if (!isOpen) path.closePath();
   });

@@ -91,7 +91,11 @@ export class Pointer {
     if (!before) {
       this.sawPen ||= sample.pen;
       this.inHand.hover(sample);
-      if (!this.laid) this.acts.hover(sample.place); // what a click would clear is nothing to an implement
+      // what a click would clear, and which mark is there, is nothing to an implement
+      if (!this.laid) {
+        this.acts.hover(sample.place);
+        this.acts.pointAt(sample);
+      }
       this.acts.spot(sample.place);
       return;
     }

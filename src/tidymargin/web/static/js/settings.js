@@ -1,13 +1,13 @@
 // How the implement in hand marks: kept over every change of the ledger, and shown in the open part's controls.
 
-const DIGITS = { across: 1, upTo: 1, hardness: 0, strength: 0 };
+const DIGITS = { across: 1, upTo: 1, hardness: 0, strength: 0, lineWidth: 1 };
 
 export class Settings {
   constructor(changed) {
     this.changed = changed;
     this.values = {
       verdict: "clear", rubs: "clear", scribbles: "keep", colour: "ground", joins: "joined",
-      across: 40, upTo: "", hardness: 100, strength: 100, presses: true,
+      across: 40, upTo: "", hardness: 100, strength: 100, lineWidth: 1.5, presses: true,
     };
     document.addEventListener("click", ({ target }) => {
       const { set } = target.dataset ?? {};

@@ -250,7 +250,7 @@ export class OutlineTool extends Tool {
 
   draw(pen) {
     if (!this.bench.isInHand(this)) return;
-    this.parts.forEach((part) => drawMark(pen, part.map(([x, y]) => pen.place(x, y)), { isOpen: true }));
+    this.parts.forEach((part) => drawMark(pen, part.map(([x, y]) => pen.place(x, y)), { isOpen: true, wide: this.bench.settings.values.lineWidth / 1.5 }));
     this.points.forEach(({ bend }) => bend && drawBend(pen, pen.place(...bend)));
     this.points.forEach((point, at) => drawPoint(pen, pen.place(point.x, point.y), { isSmooth: point.is_smooth, isChosen: at === this.chosen }));
   }
