@@ -72,7 +72,7 @@ def report_strokes(megapixels: int = 35) -> None:
             sheet = _add(workshop, sheet, random, 195)
             _report_views(workshop, sheet, random)
             sheet = _add(workshop, workshop.sheets.load(sheet.id), random, 500 - len(marking.list_marks(workshop.sheets.load(sheet.id))))  # fmt: skip
-            print(f'few {few:.2f} s')
+            print(f"few {few:.2f} s")
             many = min(_export(workshop, sheet) for _ in range(2))
             print(f"500 marks exported: {many / few:.2f} times of 5")
         finally:

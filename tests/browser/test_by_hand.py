@@ -302,6 +302,36 @@ def test_a_wide_band_of_hair_is_worked_out(page, workshop):
     assert wrong[1] < 0.5 * wrong[0]
 
 
+def test_a_mark_is_moved_by_pulling_and_by_keys_and_set_as_what_is_in_hand(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
+    take(page, "stroke")
+    set_measure(page, "across", 20)
+    draw(page, (100, 100), (100, 200))
+    settle(page, "stroke")
+    set_measure(page, "across", 40)
+    page.get_by_text("change or remove").click()
+    page.get_by_role("button", name="Set as in hand: mark 1").click()
+    settle(page, "mark changed")
+    page.get_by_text("change or remove").click()
+    page.get_by_role("button", name="Move mark 1", exact=True).click()
+    page.locator("#verb", has_text="Move mark 1").wait_for()
+    draw(page, (150, 150), (250, 170))
+    settle(page, "mark moved")
+    page.locator("#stage").focus()
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("ArrowDown")
+    page.wait_for_function("document.querySelectorAll('.marks').length > 0")
+    for _ in range(100):
+        if marks_of(workshop, sheet)[0].place[0] > 128:
+            break
+        page.wait_for_timeout(50)
+    (mark,) = marks_of(workshop, sheet)
+    assert mark.place == pytest.approx((130.5, 201.5), abs=1)
+    gone = export(page)[..., 3] == 0
+    assert gone[190:212, 135:225].all()
+    assert not gone[90:110, 100:200].any()
+
+
 def test_corners_are_set_by_keys_alone(page, workshop):
     open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
     take(page, "corners")

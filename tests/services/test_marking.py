@@ -14,6 +14,7 @@ from tidymargin.formats.recipe import change_recipe, read_recipe
 from tidymargin.formats.steps import ByHandStep
 from tidymargin.services import marking, roughing, settings, versions
 from tidymargin.services.bringing import add_sheet
+from tidymargin.services.changing import commit_recipe
 from tidymargin.services.deciding import pick_place
 from tidymargin.services.exporting import key_file
 from tidymargin.services.history import undo_change
@@ -120,6 +121,24 @@ def test_a_spell_of_work_ends_where_something_else_is_done(workshop, sheet):
     assert [mark.is_on for mark in marking.list_marks(sheet)] == [False, False, True, True]
     sheet = marking.remove_marks(workshop, sheet.id, sheet.head, [2, 3])
     assert len(marking.list_marks(sheet)) == 2
+
+
+def test_a_mark_of_any_kind_is_moved_and_a_stroke_set_otherwise(workshop, sheet):
+    step = change_recipe(read_recipe_of(sheet), "by_hand", marks=ALL)
+    sheet = commit_recipe(workshop, sheet, sheet.head, step, "marks_on")
+    for number, before in enumerate(marking.list_marks(sheet), 1):
+        sheet = marking.move_mark(workshop, sheet.id, sheet.head, number, (3.5, -2.0))
+        after = marking.list_marks(sheet)[number - 1]
+        x, y = before.place
+        assert after.place == (x + 3.5, y - 2)
+        assert after.moved(-3.5, 2.0) == before
+    sheet = marking.set_mark(workshop, sheet.id, sheet.head, 3, {"verdict": "keep", "across_px": 8})
+    stroke = marking.list_marks(sheet)[2]
+    assert (stroke.verdict, stroke.across_px, stroke.hardness) == ("keep", 8, 0.4)
+    with pytest.raises(DomainError, match="Nothing of that"):
+        marking.set_mark(workshop, sheet.id, sheet.head, 7, {"across_px": 8})
+    with pytest.raises(DomainError, match="within 1,000,000"):
+        marking.move_mark(workshop, sheet.id, sheet.head, 1, (1e9, 0))
 
 
 def ring(count):

@@ -82,6 +82,14 @@ class MarkEntry(BaseModel):
         """Where it begins."""
         raise NotImplementedError
 
+    def moved(self, by_x: float, by_y: float) -> "MarkEntry":
+        """Return it moved by so many pixels of the whole picture."""
+        return read_new_mark({**self.model_dump(), **self._moved(by_x, by_y)})
+
+    def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
+        """Return the fields that hold places, moved."""
+        raise NotImplementedError
+
     def to_mark(self, area: Area) -> Mark | None:
         """Return it as the core takes it, in pixels of the work area; None where nothing is decided yet."""
         return _to_mark(self, area)
@@ -89,6 +97,10 @@ class MarkEntry(BaseModel):
     def make(self, area: Area) -> Mark | None:
         """Make what `to_mark` returns and remembers."""
         raise NotImplementedError
+
+
+def _shift(places: tuple[Any, ...], by_x: float, by_y: float) -> list[tuple[float, ...]]:
+    return [(round(x + by_x, 3), round(y + by_y, 3), *rest) for x, y, *rest in places]
 
 
 @lru_cache(maxsize=_MOST_KEPT)
@@ -109,6 +121,9 @@ class AreaEntry(MarkEntry):
     def place(self) -> Spot:
         """Where it begins."""
         return self.rings[0][0]
+
+    def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
+        return {"rings": [_shift(ring, by_x, by_y) for ring in self.rings]}
 
     def make(self, area: Area) -> Mark:
         """Make the mark."""
@@ -158,6 +173,9 @@ class StrokeEntry(MarkEntry):
     def place(self) -> Spot:
         """Where it begins."""
         return self.places[0][:2]
+
+    def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
+        return {"places": _shift(self.places, by_x, by_y)}
 
     def make(self, area: Area) -> Mark:
         """Make the mark."""
@@ -214,6 +232,14 @@ class OutlineEntry(MarkEntry):
         """Where it begins."""
         return self.points[0].x, self.points[0].y
 
+    def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
+        points = []
+        for point in self.points:
+            ((x, y),) = _shift(((point.x, point.y),), by_x, by_y)
+            bend = None if point.bend is None else _shift((point.bend,), by_x, by_y)[0]
+            points.append({"x": x, "y": y, "is_smooth": point.is_smooth, "bend": bend})
+        return {"points": points}
+
     @property
     def nodes(self) -> tuple[Node, ...]:
         """Its points as the core takes them, in pixels of the whole picture."""
@@ -251,6 +277,13 @@ class RoughEntry(MarkEntry):
         if self.keep:
             return self.keep[0][0][:2]
         return self.around[0] if self.around else (0.0, 0.0)
+
+    def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
+        lines = {"keep": self.keep, "clear": self.clear, "rings": self.rings}
+        found: dict[str, Any] = {
+            name: [_shift(line, by_x, by_y) for line in those] for name, those in lines.items()
+        }
+        return {**found, "around": self.around and _shift(self.around, by_x, by_y)}
 
     def make(self, area: Area) -> Mark | None:
         """Make the mark, once there is an answer."""

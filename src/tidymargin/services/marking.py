@@ -209,3 +209,36 @@ def switch_marks(
 def remove_marks(workshop: Workshop, sheet_id: int, seen: int, numbers: Sequence[int]) -> Sheet:
     """Take marks away; undo brings them back."""
     return _change_some(workshop, sheet_id, seen, numbers, "unmark", lambda _: None)
+
+
+def move_mark(
+    workshop: Workshop, sheet_id: int, seen: int, number: int, by: tuple[float, float]
+) -> Sheet:
+    """Move a mark by so many pixels of the work area; they are numbered from 1."""
+    sheet = workshop.sheets.load(sheet_id)
+    area, marks = area_of(sheet), list_marks(sheet)
+    require_number(number, list(marks), "mark")
+    here = area.to_area_all(np.array([marks[number - 1].place]))[0]
+    (from_x, from_y), (to_x, to_y) = (place[:2] for place in to_picture(area, [here, here + by]))
+    try:
+        moved = marks[number - 1].moved(to_x - from_x, to_y - from_y)
+    except ValidationError as error:
+        raise to_words(error, ("marks",)) from error
+    return change_mark(workshop, sheet, seen, number, moved, "mark_moved")
+
+
+_CHANGEABLE = ("verdict", "across_px", "hardness", "strength", "like")
+
+
+def set_mark(workshop: Workshop, sheet_id: int, seen: int, number: int, values: Values) -> Sheet:
+    """Change what a stroke or an area does, and how wide or soft a stroke is; they are numbered from 1."""
+    sheet = workshop.sheets.load(sheet_id)
+    marks = list_marks(sheet)
+    require_number(number, list(marks), "mark")
+    entry = marks[number - 1]
+    fields = type(entry).model_fields
+    wanted = {name: values[name] for name in _CHANGEABLE if name in values and name in fields}
+    if not wanted:
+        raise BadParameterError(f"Nothing of that can be set of mark {number}.", field="marks")
+    changed = read_mark_said({**entry.model_dump(), **wanted})
+    return change_mark(workshop, sheet, seen, number, changed, "mark_set")

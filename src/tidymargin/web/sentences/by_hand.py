@@ -207,6 +207,8 @@ CHANGES = {
     "outline_decided": Change(gettext_noop("what an outline does"), "What an outline does"),
     "rough_begun": Change(gettext_noop("rough-in"), "Figure roughed in"),
     "rough_went_on": Change(gettext_noop("scribble"), "Rough-in gone on with"),
+    "mark_moved": Change(gettext_noop("mark moved"), "Mark moved"),
+    "mark_set": Change(gettext_noop("mark changed"), "What a mark does, or its width"),
     "marks_off": Change(gettext_noop("marks switched off"), _say_count("%(n)s marks switched off")),
     "marks_on": Change(gettext_noop("marks switched on"), _say_count("%(n)s marks switched on again")),
     "unmark": Change(gettext_noop("marks removed"), _say_count("%(n)s marks removed")),

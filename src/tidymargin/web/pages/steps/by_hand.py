@@ -111,6 +111,25 @@ def decide_surrounding(sheet_id: int, number: int, does: str) -> Answer:
     )
 
 
+@blueprint.post("/<int:number>/move")
+def move_mark(sheet_id: int, number: int) -> Answer:
+    """Move a mark by `x` and `y`."""
+    by = read_number("x", float), read_number("y", float)
+    return answer(marking.move_mark(the_workshop(), sheet_id, read_seen(), number, by))
+
+
+@blueprint.post("/<int:number>/set")
+def set_mark(sheet_id: int, number: int) -> Answer:
+    """Change what a mark does, and how wide or soft it is."""
+    said = given()
+    values = {
+        name: said[name]
+        for name in ("verdict", "across_px", "hardness", "strength", "like")
+        if name in said
+    }
+    return answer(marking.set_mark(the_workshop(), sheet_id, read_seen(), number, values))
+
+
 def _read_chosen() -> list[int]:
     """Return the numbers of the marks that a form is about, as “3 4 5”."""
     said = str(given().get("numbers", ""))

@@ -166,6 +166,7 @@ const acts = {
   },
   marking: () => marking.follow(),
   pointAt: (sample) => marking.pointAt(sample),
+  shapeOf: (number) => marking.shapeOf(number),
   mark: (path, values, answered) => sheet.measured && marking.mark(path, values, answered),
   askParts: (values, signal) => ask("marks/outline/parts", values, signal).then((response) => response.json()),
   layDown: () => marking.layDown(),

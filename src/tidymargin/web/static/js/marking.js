@@ -25,7 +25,8 @@ export class Marking {
   }
 
   click(button) {
-    const { implement, decide, outline, show, fly, change, then } = button?.dataset ?? {};
+    const { implement, decide, outline, show, fly, change, same, then } = button?.dataset ?? {};
+    if (same) this.mark(`${same}/set`, this.laid.stroke.measures());
     if (then) this.next = then; // once the sentence is open that it is taken in hand in
     if (implement) this.take(implement);
     if (decide !== undefined) this.decide(decide);
@@ -112,9 +113,13 @@ export class Marking {
     overlay.ask();
   }
 
-  flyTo(number) {
+  shapeOf(number) {
     const mark = this.stage.sheet.marks.find((each) => each.number === number);
-    const shape = mark && this.shapes.of(mark.name);
+    return mark && this.shapes.of(mark.name);
+  }
+
+  flyTo(number) {
+    const shape = this.shapeOf(number);
     if (!shape) return;
     const places = [...shape.rings.flat(), ...shape.lines.flat(), ...shape.points.map(({ x, y }) => [x, y])];
     const [xs, ys] = [places.map(([x]) => x), places.map(([, y]) => y)];

@@ -6,6 +6,7 @@ import { CornersTool } from "./corners.js";
 import { FenceTool } from "./fence.js";
 import { BoxTool, LoopTool } from "./loop.js";
 import { JumpsTool } from "./jumps.js";
+import { MoveTool } from "./move.js";
 import { OutlineTool } from "./outline.js";
 import { PanTool } from "./pan.js";
 import { PickTool, guard, keep, shortOf, upTo } from "./pick.js";
@@ -26,6 +27,7 @@ export function makeTools(bench) {
       corners: new CornersTool(bench),
       outline: new OutlineTool(bench),
       rough: new RoughTool(bench),
+      move: new MoveTool(bench), // by a mark's own row
     },
     held: {
       u: upTo(bench),

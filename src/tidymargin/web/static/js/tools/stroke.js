@@ -90,9 +90,15 @@ export class StrokeTool extends Tool {
     return thinPlaces(this.end ? [...this.line, this.end] : this.line, NEAR_PX);
   }
 
+  // What it does and how wide and soft it is.
+  measures() {
+    const { across, hardness, strength } = this.settings;
+    return { verdict: this.verdict, across_px: across, hardness: hardness / 100, strength: strength / 100 };
+  }
+
   commit(places) {
-    const { across, hardness, strength, colour, joins, upTo } = this.settings;
-    const values = { verdict: this.verdict, places, across_px: across, hardness: hardness / 100, strength: strength / 100 };
+    const { colour, joins, upTo } = this.settings;
+    const values = { ...this.measures(), places };
     if (this.name === "rub") values.like = { colour, tolerance: upTo === "" ? "auto" : upTo, is_joined: joins === "joined" };
     this.acts.mark("stroke", values, () => this.sent.shift());
   }
