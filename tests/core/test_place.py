@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -6,6 +8,7 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.marks.plan import Mark, MarksPlan, Rings
 from tidymargin.core.place import Meaning, describe_place
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.plan import ReachPlan
@@ -75,3 +78,18 @@ def test_averaging_down_counts_only_what_lies_inside_and_splits_pixels_by_area()
     out = average_down(rgba, Grid(0, 0, 1.5, 1, 2))
     assert out[0, :, 0].tolist() == [33, 167]
     assert out[0, :, 3].tolist() == [255, 255]
+
+
+def test_where_a_mark_decides_a_click_means_nothing_until_another_mark_does(cutter):
+    def area(name, verdict, low, high, edge_px=0.0):
+        ring = np.array([(low, low), (high, low), (high, high), (low, high)], float)
+        return Mark(name, verdict, Rings((ring,)), edge_px=edge_px)
+
+    marks = (area("a", "keep", 2, 12), area("b", "clear", 6, 12), area("c", "solve", 2, 30))
+    outline = replace(area("d", "clear", 1, 98, 3.0), is_outside=True)
+    marked = replace(cutter, plan=Plan(marks=MarksPlan((*marks, outline))))
+    meanings = [describe_place(marked, at, at).meaning for at in (4, 9, 40)]
+    assert meanings == [Meaning.KEPT_BY_HAND, Meaning.CLEARED_BY_HAND, Meaning.POCKET]
+    assert (
+        describe_place(marked, 0, 50).meaning is Meaning.CLEARED
+    )  # its rim is solved, nothing decided

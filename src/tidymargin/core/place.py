@@ -10,6 +10,7 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.ground.difference import STEP
+from tidymargin.core.marks.covering import cover, cover_edge
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick, to_step
 from tidymargin.core.reach.minimax import measure_levels
 from tidymargin.core.reach.pockets import PocketChoice
@@ -25,6 +26,8 @@ class Meaning(StrEnum):
     OPENED_POCKET = "opened_pocket"
     CLEAR_FROM_HERE = "clear_from_here"
     FIGURE = "figure"
+    KEPT_BY_HAND = "kept_by_hand"
+    CLEARED_BY_HAND = "cleared_by_hand"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -34,7 +37,7 @@ class Place:
     Parameters
     ----------
     meaning : Meaning
-        FIGURE and CLEARED change nothing.
+        FIGURE, CLEARED and what a mark decides change nothing.
     goes_at : float or None
         The tolerance at which the place goes when clearing starts there; None beyond 50.
     reached_at : float or None
@@ -77,6 +80,12 @@ def describe_place(cutter: Cutter, row: int, col: int) -> Place:
             field="picks",
         )
     here = Region(row, col, row + 1, col + 1)
+    for mark in reversed(cutter.plan.marks.near(here).marks):
+        if mark.like is not None or mark.verdict == "solve":
+            continue
+        if cover(mark, here)[0, 0] > 0.5 and cover_edge(mark, here)[0, 0] < 0.5:
+            is_kept = mark.verdict == "keep"
+            return Place(Meaning.KEPT_BY_HAND if is_kept else Meaning.CLEARED_BY_HAND)
     reached_at = _to_tolerance(int(cutter.reach.lowest(here)[0, 0]))
     cleared = cutter.cleared(whole(picture.height, picture.width))
     opened = cutter.pockets.opened

@@ -188,6 +188,14 @@ def _say_meaning(place: Place) -> dict[str, object]:
             verb = gettext("Figure")
             detail = gettext("no tolerance up to 50 takes this place")
             return {"verb": verb, "detail": detail, "acts": False}
+        case Meaning.KEPT_BY_HAND | Meaning.CLEARED_BY_HAND:
+            is_kept = place.meaning == Meaning.KEPT_BY_HAND
+            verb = gettext("Kept by hand") if is_kept else gettext("Cleared by hand")
+            return {
+                "verb": verb,
+                "detail": gettext("a mark of the third sentence decides here"),
+                "acts": False,
+            }
         case Meaning.POCKET:
             detail = gettext("closed in by the figure, takes %(share)s", share=takes)
             return {"verb": gettext("Clear this pocket"), "detail": detail, "acts": True}
