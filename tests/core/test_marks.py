@@ -121,7 +121,7 @@ marks_st = st.lists(
 
 
 @pytest.mark.parametrize("kind", ["paper, ink", "checker", "screen"])
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=7, deadline=None)
 @given(marks=marks_st, box=st.tuples(*[st.integers(0, SIDE - 1)] * 4))
 def test_a_marked_region_alone_equals_the_crop_of_the_whole(kind, marks, box):
     cutter = cut_of(kind, *marks)

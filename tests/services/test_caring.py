@@ -233,6 +233,7 @@ def test_a_folder_of_before_there_were_checksums_and_copies_opens_unchanged(tmp_
     (folder / "lock").unlink()
     with closing(sqlite3.connect(folder / "sheets.sqlite")) as database, database:
         database.execute("DROP TABLE discard")
+        database.execute("DROP TABLE version")
         database.execute("UPDATE alembic_version SET version_num = '0002'")
     (folder / "cache" / "ab").mkdir(parents=True, exist_ok=True)
     (folder / "cache" / "ab" / ("ab" * 32)).write_bytes(b"facts without a checksum")

@@ -242,6 +242,27 @@ def test_rough_finds_a_figure_on_the_command_line_and_its_recipe_cuts_it_again(t
         assert not (tmp_path / "no.png").exists()
 
 
+def test_on_a_busy_picture_a_stroke_goes_by_colours_that_are_there_and_by_no_ground(workshop):
+    random = np.random.default_rng(2)
+    rows, cols = np.mgrid[:240, :240]
+    plaid = ((rows // 11 + cols // 13) % 3)[..., None] * np.array((70, 40, 60)) + (40, 80, 50)
+    rgb = np.clip(plaid + random.normal(0, 9, plaid.shape), 0, 255).astype(np.uint8)
+    rgb[100:140] = (200, 40, 40)
+    sheet = add_sheet(workshop, to_png(rgb), "busy.png")
+    assert load_measured(workshop, sheet).facts.is_busy
+    said = {"verdict": "clear", "across_px": 80, "like": {}}
+    places = [(120, 120), (200, 120)]
+    with pytest.raises(DomainError, match="too busy"):
+        marking.add_stroke(workshop, sheet.id, sheet.head, places, said)
+    for colour in ("first", "middle"):
+        like = {"colour": colour, "tolerance": 8}
+        marked = marking.add_stroke(workshop, sheet.id, sheet.head, places, {**said, "like": like})
+        cut = read_png(key_file(to_png(rgb), read_recipe_of(marked)))[..., 3]
+        assert (cut[104:136, 110:210] < 30).all()
+        assert (cut[:96] == 255).all()
+        sheet = undo_change(workshop, sheet.id, marked.head)
+
+
 def test_a_rough_in_is_never_worked_out_again_by_itself(workshop, sheet, monkeypatch):
     lines = {"keep": [[(50, 50), (100, 100)]]}
     found = roughing.rough_in(workshop, sheet.id, sheet.head, 0, lines, None, 12.0)

@@ -12,6 +12,7 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.marks import MOST_MARKS, MarkEntry, OutlineEntry, RoughEntry, read_new_mark
 from tidymargin.formats.recipe import to_words
 from tidymargin.services.changing import change_step, require_number
+from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import Sheet
@@ -108,8 +109,21 @@ def add_stroke(
     """Add a stroke through places x, y and perhaps pressure; `values` are its other fields."""
     sheet = workshop.sheets.load(sheet_id)
     said = {**values, "kind": "stroke", "places": to_picture(area_of(sheet), places)}
-    kind = "rub" if said.get("like") else "stroke"
+    kind = "stroke" if said.get("like") is None else "rub"
+    if kind == "rub":
+        _require_ground(workshop, sheet, said["like"])
     return add_mark(workshop, sheet, seen, said, f"{kind}_{_DONE.get(str(said.get('verdict')), 'kept')}")  # fmt: skip
+
+
+def _require_ground(workshop: Workshop, sheet: Sheet, like: Any) -> None:
+    """Refuse to go by a ground where none is modelled."""
+    goes_by = like.get("colour", "ground") if isinstance(like, dict) else ""
+    if goes_by == "ground" and load_measured(workshop, sheet).facts.is_busy:
+        raise BadParameterError(
+            "Nothing is known of what lies behind: this picture is too busy.",
+            hint="Let the stroke go by its first touch, or by what is under its middle.",
+            field="marks",
+        )
 
 
 def add_mark(workshop: Workshop, sheet: Sheet, seen: int, said: Values, change: str) -> Sheet:

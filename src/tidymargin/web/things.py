@@ -13,6 +13,7 @@ from tidymargin.core.marks.plan import Points
 from tidymargin.formats.marks import AreaEntry, MarkEntry, OutlineEntry, RoughEntry, StrokeEntry
 from tidymargin.formats.recipe import Recipe
 from tidymargin.web.sentences.reach import PocketView
+from tidymargin.web.words import gettext
 
 
 def gather_things(
@@ -146,10 +147,12 @@ def draw_parts(said: Mapping[str, Any]) -> list[list[list[float]]]:
             for point in points
         )  # fmt: skip
     except (KeyError, TypeError, ValueError, IndexError) as error:
-        raise BadParameterError("Expected points, each with x and y.", field="marks") from error
+        raise BadParameterError(
+            gettext("Expected points, each with x and y."), field="marks"
+        ) from error
     places = [(n.x, n.y, *(n.bend or ())) for n in nodes]
     if not all(np.isfinite(place).all() and np.abs(place).max() < 1e7 for place in places):
-        raise BadParameterError("Expected points at places that can be.", field="marks")
+        raise BadParameterError(gettext("Expected points at places that can be."), field="marks")
     return [_pairs(part) for part in draw_outline(nodes, is_closed=bool(said.get("is_closed")))]
 
 
