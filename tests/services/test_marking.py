@@ -20,7 +20,7 @@ from tidymargin.services.exporting import key_file
 from tidymargin.services.history import undo_change
 from tidymargin.services.keeping import bin_sheet, empty_bin
 from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.merging import bring_over
 from tidymargin.store.rows import find_fault
@@ -268,7 +268,12 @@ def test_a_rough_in_is_never_worked_out_again_by_itself(workshop, sheet, monkeyp
     found = roughing.rough_in(workshop, sheet.id, sheet.head, 0, lines, None, 12.0)
     monkeypatch.setattr(roughing, "find_figure", lambda *_: pytest.fail("asked again"))
     assert read_png(key_file(workshop.originals.load(sheet.original), read_recipe_of(found))).any()
-    assert len(marking.list_marks(found)[0].rings) >= 1
+    (rough,) = marking.list_marks(found)
+    assert rough.does == "cut_out"
+    area = area_of(found)
+    assert [(mark.verdict, mark.is_outside) for mark in rough.to_marks(area)] == [("keep", False), ("clear", True)]  # fmt: skip
+    inside = marking.decide_surrounding(workshop, sheet.id, found.head, 1, "keep_inside", 0.0)
+    assert [mark.edge_px for mark in marking.list_marks(inside)[0].to_marks(area)] == [0.0]
 
 
 def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path, badge_png):

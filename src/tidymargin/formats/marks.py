@@ -6,6 +6,7 @@ spell of work it was made. So a state of a thousand marks is small, and nothing 
 
 import hashlib
 import json
+from abc import ABC, abstractmethod
 from functools import lru_cache
 from typing import Annotated, Any, Literal
 
@@ -35,7 +36,7 @@ _LISTED = {"is_on", "spell"}
 _MOST_KEPT = 8192
 
 
-class MarkEntry(BaseModel):
+class MarkEntry(BaseModel, ABC):
     """What all marks have."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -78,25 +79,25 @@ class MarkEntry(BaseModel):
         return self.model_copy(update={"is_on": is_on, "spell": spell})
 
     @property
+    @abstractmethod
     def place(self) -> Spot:
         """Where it begins."""
-        raise NotImplementedError
 
     def moved(self, by_x: float, by_y: float) -> "MarkEntry":
         """Return it moved by so many pixels of the whole picture."""
         return read_new_mark({**self.model_dump(), **self._moved(by_x, by_y)})
 
+    @abstractmethod
     def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
         """Return the fields that hold places, moved."""
-        raise NotImplementedError
 
-    def to_mark(self, area: Area) -> Mark | None:
-        """Return it as the core takes it, in pixels of the work area; None where nothing is decided yet."""
-        return _to_mark(self, area)
+    def to_marks(self, area: Area) -> tuple[Mark, ...]:
+        """Return it as the core takes it, in pixels of the work area; nothing where nothing is decided yet."""
+        return _to_marks(self, area)
 
-    def make(self, area: Area) -> Mark | None:
-        """Make what `to_mark` returns and remembers."""
-        raise NotImplementedError
+    @abstractmethod
+    def make(self, area: Area) -> tuple[Mark, ...]:
+        """Make what `to_marks` returns and remembers."""
 
 
 def _shift(places: tuple[Any, ...], by_x: float, by_y: float) -> list[tuple[float, ...]]:
@@ -104,7 +105,7 @@ def _shift(places: tuple[Any, ...], by_x: float, by_y: float) -> list[tuple[floa
 
 
 @lru_cache(maxsize=_MOST_KEPT)
-def _to_mark(entry: MarkEntry, area: Area) -> Mark | None:
+def _to_marks(entry: MarkEntry, area: Area) -> tuple[Mark, ...]:
     return entry.make(area)
 
 
@@ -125,10 +126,10 @@ class AreaEntry(MarkEntry):
     def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
         return {"rings": [_shift(ring, by_x, by_y) for ring in self.rings]}
 
-    def make(self, area: Area) -> Mark:
+    def make(self, area: Area) -> tuple[Mark, ...]:
         """Make the mark."""
         rings = tuple(area.to_area_all(np.array(ring)) for ring in self.rings)
-        return Mark(_name_in(self, area), self.verdict, Rings(rings))
+        return (Mark(_name_in(self, area), self.verdict, Rings(rings)),)
 
 
 class LikeEntry(BaseModel):
@@ -177,12 +178,12 @@ class StrokeEntry(MarkEntry):
     def _moved(self, by_x: float, by_y: float) -> dict[str, Any]:
         return {"places": _shift(self.places, by_x, by_y)}
 
-    def make(self, area: Area) -> Mark:
+    def make(self, area: Area) -> tuple[Mark, ...]:
         """Make the mark."""
         line = smooth_line(to_line(self.places, self.across_px, area))
         like = None if self.like is None else self.like.to_like()
         shape = Stroke(line, self.hardness, self.strength)
-        return Mark(_name_in(self, area), self.verdict, shape, like=like)
+        return (Mark(_name_in(self, area), self.verdict, shape, like=like),)
 
 
 def to_line(places: tuple[Any, ...], across_px: float, area: Area) -> Points:
@@ -215,7 +216,8 @@ class NodeEntry(BaseModel):
         return Node(self.x, self.y, self.is_smooth, self.bend)
 
 
-Does = Literal["keep_inside", "clear_inside", "clear_outside"]
+Does = Literal["cut_out", "keep_inside", "clear_inside", "clear_outside"]
+"""What becomes of an outline's inside and outside; cut out: the one is kept and the other cleared, whatever the key says."""
 
 
 class OutlineEntry(MarkEntry):
@@ -245,10 +247,10 @@ class OutlineEntry(MarkEntry):
         """Its points as the core takes them, in pixels of the whole picture."""
         return tuple(point.to_node() for point in self.points)
 
-    def make(self, area: Area) -> Mark | None:
+    def make(self, area: Area) -> tuple[Mark, ...]:
         """Make the mark, once the outline is closed."""
         if not self.is_closed or len(self.points) < 2:
-            return None
+            return ()
         ring = area.to_area_all(outline_ring(self.nodes))
         return _surround(self, area, (ring,), self.does, self.rim_px)
 
@@ -257,7 +259,7 @@ class RoughEntry(MarkEntry):
     """A figure that was found by scribbles on it and beside it; the answer is kept, and never changes by itself."""
 
     kind: Literal["rough"] = "rough"
-    does: Does = "clear_outside"
+    does: Does = "cut_out"
     keep: Annotated[tuple[Line, ...], Field(max_length=500)] = Field(
         (), description="Scribbles on the figure"
     )
@@ -285,10 +287,10 @@ class RoughEntry(MarkEntry):
         }
         return {**found, "around": self.around and _shift(self.around, by_x, by_y)}
 
-    def make(self, area: Area) -> Mark | None:
+    def make(self, area: Area) -> tuple[Mark, ...]:
         """Make the mark, once there is an answer."""
         if not self.rings:
-            return None
+            return ()
         rings = tuple(area.to_area_all(np.array(ring)) for ring in self.rings)
         return _surround(self, area, rings, self.does, self.rim_px)
 
@@ -299,10 +301,15 @@ def _name_in(entry: MarkEntry, area: Area) -> str:
 
 def _surround(
     entry: MarkEntry, area: Area, rings: tuple[Points, ...], does: Does, edge_px: float
-) -> Mark:
-    verdict: Verdict = "keep" if does == "keep_inside" else "clear"
-    is_outside = does == "clear_outside"
-    return Mark(_name_in(entry, area), verdict, Rings(rings), is_outside, edge_px)
+) -> tuple[Mark, ...]:
+    name, shape = _name_in(entry, area), Rings(rings)
+    inside: Verdict = "clear" if does == "clear_inside" else "keep"
+    found = []
+    if does != "clear_outside":
+        found.append(Mark(name, inside, shape, edge_px=edge_px))
+    if does in ("clear_outside", "cut_out"):
+        found.append(Mark(f"{name}:outside", "clear", shape, is_outside=True, edge_px=edge_px))
+    return tuple(found)
 
 
 AnyMark = Annotated[

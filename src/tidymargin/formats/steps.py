@@ -213,8 +213,8 @@ class ByHandStep(Step):
 
     def to_plan(self, area: Area) -> MarksPlan:
         """Return the step as the core takes it."""
-        made = (mark.to_mark(area) for mark in self.marks if mark.is_on)
-        return MarksPlan(tuple(mark for mark in made if mark is not None))
+        made = (mark.to_marks(area) for mark in self.marks if mark.is_on)
+        return MarksPlan(tuple(mark for marks in made for mark in marks))
 
 
 def _read_listed(listed: dict[str, Any], parts: Mapping[str, str]) -> MarkEntry:

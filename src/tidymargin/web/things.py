@@ -90,7 +90,7 @@ def _list_mark(number: int, mark: MarkEntry) -> dict[str, Any]:
 def _goes(mark: MarkEntry) -> str:
     """Return whether what a mark's line surrounds goes or stays, or what is beyond it."""
     if isinstance(mark, OutlineEntry | RoughEntry):
-        return {"clear_inside": "clear", "keep_inside": "keep", "clear_outside": "outside"}[mark.does]  # fmt: skip
+        return {"clear_inside": "clear", "keep_inside": "keep"}.get(mark.does, "outside")  # fmt: skip
     return str(getattr(mark, "verdict", ""))
 
 

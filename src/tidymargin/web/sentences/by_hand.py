@@ -84,7 +84,7 @@ def _kind_of(mark: MarkEntry) -> str:
 
 def _verdict_of(mark: MarkEntry) -> str:
     if isinstance(mark, OutlineEntry | RoughEntry):
-        return "keep" if mark.does == "keep_inside" else "clear"
+        return "keep" if mark.does in ("keep_inside", "cut_out") else "clear"
     return str(getattr(mark, "verdict", ""))
 
 
@@ -119,6 +119,7 @@ _DOES = {
     "keep": gettext_noop("keeps"),
     "clear": gettext_noop("clears"),
     "solve": gettext_noop("solves the rim"),
+    "cut_out": gettext_noop("is cut out"),
     "keep_inside": gettext_noop("keeps its inside"),
     "clear_inside": gettext_noop("clears its inside"),
     "clear_outside": gettext_noop("clears its outside"),

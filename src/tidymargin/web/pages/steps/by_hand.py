@@ -102,7 +102,7 @@ def rough_in(sheet_id: int) -> Answer:
     )  # fmt: skip
 
 
-@blueprint.post("/<int:number>/does/<any(keep_inside, clear_inside, clear_outside):does>")
+@blueprint.post("/<int:number>/does/<any(cut_out, keep_inside, clear_inside, clear_outside):does>")
 def decide_surrounding(sheet_id: int, number: int, does: str) -> Answer:
     """Say what an outline or a rough-in does."""
     rim_px = read_number("rim_px", float) if given().get("rim_px") else None

@@ -43,6 +43,8 @@ export class RoughTool extends StrokeTool {
   }
 
   draw(pen) {
+    const kept = this.bench.isInHand(this) && this.number && this.acts.shapeOf(this.number);
+    if (kept?.scribbles) this.drawKept(pen, kept);
     if (this.settings.scribbles !== "around") {
       super.draw(pen);
       return;
@@ -51,8 +53,10 @@ export class RoughTool extends StrokeTool {
     if (ring) drawMark(pen, ring.map(([x, y]) => pen.place(x, y)));
   }
 
+  // The scribbles that were made before stay in sight: those on the figure hatched, those on what goes as dashed lines.
   drawKept(pen, { scribbles }) {
-    const wide = Math.min(3 * pen.ratio, this.settings.across * this.stage.viewport.scale);
-    for (const line of [...scribbles.keep, ...scribbles.clear]) drawSweep(pen, line.map(([x, y]) => pen.place(x, y)), wide);
+    const toCanvas = (line) => line.map(([x, y]) => pen.place(x, y));
+    for (const line of scribbles.keep) drawSweep(pen, toCanvas(line), 5 * pen.ratio);
+    for (const line of scribbles.clear) drawMark(pen, toCanvas(line), { isOpen: true });
   }
 }
