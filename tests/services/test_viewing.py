@@ -20,6 +20,7 @@ from tidymargin.services import deciding, history, marking, settings
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.cutting import load_cutter
 from tidymargin.services.exporting import export_sheet
+from tidymargin.services.finding import find_dirty
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tiles import TILE_PX, TiledCut
@@ -169,3 +170,14 @@ def test_a_window_recut_after_every_mark_is_as_if_it_were_cut_anew(workshop, she
     look()
     sheet = history.undo_change(workshop, sheet.id, sheet.head)
     look()
+    # two dabs on one spot are the same mark twice: taking one away still changes what is seen
+    half = {"verdict": "clear", "across_px": 30, "strength": 0.5}
+    for _ in range(2):
+        sheet = marking.add_stroke(workshop, sheet.id, sheet.head, [(60, 60)], half)
+        look()
+    before = sheet.head
+    sheet = marking.remove_marks(workshop, sheet.id, sheet.head, [5])
+    look()
+    ((left, top, right, bottom),) = find_dirty(workshop, sheet, before)
+    assert left < 45 < 75 < right
+    assert top < 45 < 75 < bottom

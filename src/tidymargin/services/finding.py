@@ -136,7 +136,7 @@ def _find_marked(sheet: Sheet, was: Cutter) -> list[tuple[int, int, int, int]]:
     now = replace(was, plan=recipe.to_plan(area_of(sheet, recipe)))
     everywhere = whole(was.picture.height, was.picture.width)
     halo_px = max(was.halo_px, now.halo_px)
-    others = set(was.plan.marks.marks) ^ set(now.plan.marks.marks)
+    others = now.plan.marks.changed_since(was.plan.marks)
     boxes = [mark.box.grown(halo_px, EVERYWHERE) for mark in others]
     inside = [box.within(everywhere) for box in boxes if box.touches(everywhere)]
     return [(box.left, box.top, box.right, box.bottom) for box in inside]

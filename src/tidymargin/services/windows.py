@@ -104,7 +104,7 @@ def recut_window(
     halo_px = max(was.halo_px, cutter.halo_px) + int(np.ceil(view.cell))
     boxes = [
         mark.box.grown(halo_px, EVERYWHERE)
-        for mark in set(before.marks.marks) ^ set(cutter.plan.marks.marks)
+        for mark in cutter.plan.marks.changed_since(before.marks)
     ]
     out = before.pixels.copy()
     for box in (box.within(region) for box in boxes if box.touches(region)):

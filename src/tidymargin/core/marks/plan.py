@@ -153,6 +153,18 @@ class MarksPlan:
 
     marks: tuple[Mark, ...] = ()
 
+    def changed_since(self, before: "MarksPlan") -> tuple[Mark, ...]:
+        """Return the marks by which it may cut otherwise than an earlier plan: those between what both begin and end with.
+
+        Two marks may be the same one laid twice, and an order matters, so they are not compared as sets.
+        """
+        was, now = before.marks, self.marks
+        most = min(len(was), len(now))
+        first = next((n for n in range(most) if was[n] != now[n]), most)
+        most -= first
+        last = next((n for n in range(most) if was[-1 - n] != now[-1 - n]), most)
+        return was[first : len(was) - last] + now[first : len(now) - last]
+
     def seen_through(self, left: float, top: float, cell: float) -> "MarksPlan":
         """Return them in the cells of a window that begins at a place, each so many pixels a side."""
         return MarksPlan(tuple(mark.seen_through(left, top, cell) for mark in self.marks))
