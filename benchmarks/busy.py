@@ -43,6 +43,12 @@ APART = {
     "eggs on coins": ("f-eggs-cream-lamp", "coins"), "puzzle on marble": ("f-puzzle-pieces-white", "marble"),
     "cup before lights": ("g-white-cup-before-green", "lights"), "badge on a zigzag": ("b-badge-open-letters-cream", "zigzag"),
     "comic on a page": ("b-comic-on-yellow", "page"), "heads before a board": ("a-heads-on-white", "board"),
+    "santa on a mosaic": ("a-santa-granny-studio", "mosaic"), "hen on letters": ("a-cup-hen-bride-cream", "letters"),
+    "sheep at dusk": ("a-sheep-on-offwhite", "dusk"), "logo on confetti": ("b-logo-on-checker", "confetti"),
+    "masks on a mosaic": ("d-masks-before-green", "mosaic"), "badge at dusk": ("g-white-badge-on-teal", "dusk"),
+    "smiles on letters": ("a-smiles-before-magenta", "letters"), "tiles on confetti": ("b-tiles-bluish-paper", "confetti"),
+    "grey logo at dusk": ("b-grey-scan-logo", "dusk"), "whites on letters": ("a-whites-inside-on-white", "letters"),
+    "toys on confetti": ("f-toys-on-white", "confetti"), "coins on a mosaic": ("f-coins-grey-paper", "mosaic"),
 }  # fmt: skip
 """Figures and grounds of other kinds, on which nothing was tuned: those above were looked at while rough-in was made."""
 
@@ -126,9 +132,44 @@ def _draw_zigzag(random: np.random.Generator, height: int, width: int) -> NDArra
     return np.asarray(colours[band] + 7 * _noise(random, (height, width), 0.7)[..., None])
 
 
+def _draw_mosaic(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    tile = 17
+    small = random.normal(0, 1, (height // tile + 2, width // tile + 2, 3))
+    tones = cv2.GaussianBlur(small, (0, 0), 1.2)
+    big = np.repeat(np.repeat(tones / tones.std(), tile, 0), tile, 1)[:height, :width]
+    rows, cols = np.mgrid[:height, :width]
+    joints = (rows % tile < 2) | (cols % tile < 2)
+    return np.where(joints[..., None], (60.0, 56.0, 52.0), np.array((120, 120, 140)) + 38 * big)
+
+
+def _draw_letters(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    out = np.full((height, width, 3), (225, 215, 190), np.uint8)
+    for _ in range(height * width // 900):
+        colour = random.uniform(20, 150, 3).tolist()
+        letter, at = chr(int(random.integers(65, 91))), (int(random.integers(width)), int(random.integers(height)))  # fmt: skip
+        cv2.putText(out, letter, at, int(random.integers(0, 7)), float(random.uniform(0.4, 1.6)), colour, int(random.integers(1, 4)), cv2.LINE_AA)  # fmt: skip
+    return out.astype(np.float64)
+
+
+def _draw_dusk(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    down = np.linspace(0, 1, height)[:, None, None]
+    cloud = _noise(random, (height, width), 18) + 0.5 * _noise(random, (height, width), 5)
+    sky = np.array((60, 70, 120)) * (1 - down) + np.array((230, 150, 90)) * down
+    return np.asarray(sky + 22 * cloud[..., None] * np.array((1, 0.9, 0.8)), np.float64)
+
+
+def _draw_confetti(random: np.random.Generator, height: int, width: int) -> NDArray[np.float64]:
+    out = np.full((height, width, 3), (238, 236, 230), np.float64)
+    for _ in range(height * width // 500):
+        corners = random.integers(0, [width, height]) + random.normal(0, 7, (4, 2))
+        cv2.fillConvexPoly(out, cv2.convexHull(corners.astype(np.int32)), random.uniform(30, 255, 3).tolist(), cv2.LINE_AA)  # fmt: skip
+    return out
+
+
 _DRAWN: dict[str, Callable[[np.random.Generator, int, int], NDArray[np.float64]]] = {
     "bricks": _draw_bricks, "leaves": _draw_leaves, "plaid": _draw_plaid, "pebbles": _draw_pebbles, "water": _draw_water,
-    "marble": _draw_marble, "lights": _draw_lights, "zigzag": _draw_zigzag,
+    "marble": _draw_marble, "lights": _draw_lights, "zigzag": _draw_zigzag, "mosaic": _draw_mosaic, "letters": _draw_letters,
+    "dusk": _draw_dusk, "confetti": _draw_confetti,
 }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import elsewhere, fuzz, kills, users, variations
+from benchmarks import elsewhere, faults, fuzz, kills, users, variations
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -133,7 +133,17 @@ def main() -> None:
         metavar="FOLDER",
         help="only make marks by a rule, with truth and real below this folder",
     )
+    parser.add_argument(
+        "--faults",
+        type=Path,
+        metavar="FOLDER",
+        help="only plant faults in cuts, drawn and of this folder",
+    )
     options = parser.parse_args()
+    if options.faults is not None:
+        for truth in (None, options.faults):
+            faults.report_faults(truth, shows=True)
+        return
     if options.by_hand is not None:
         report_busy(options.by_hand)
         report_rubbing(options.by_hand / "truth")

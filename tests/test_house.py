@@ -15,9 +15,10 @@ MOST_LINES, MOST_LINES_OF_A_FUNCTION = 400, 90
 FLOORS = [
     ("core.base",),
     ("core.ground",),
-    ("core.figure", "core.marks", "core.screen", "core.suggest"),
+    ("core.figure", "core.marks", "core.screen", "core.suggest", "core.tint"),
     ("core.reach", "core.rim"),
     ("core",),
+    ("core.faults",),
     ("process", "outcomes"),
     ("formats", "store"),
     ("services", "demo"),

@@ -71,6 +71,13 @@ def test_many_pictures_go_into_a_folder_and_a_bad_one_spoils_nothing(folder):
         (["badge.png", "-o", "x.png", "--ground", "checker"], 65, "no pattern of two tones"),
         (["badge.png", "-o", "x.png", "--guard", "#12"], 65, "a colour as #RRGGBB; got #12"),
         (["badge.png", "-o", "x.png", "--guard", "#123456:much"], 64, "#RRGGBB:TOLERANCE"),
+        (["badge.png", "-o", "x.png", "--choke", "13"], 65, "12"),
+        (
+            ["badge.png", "-o", "x.png", "--recolour", "#1D3557:#FFFFFF:wide"],
+            64,
+            "a number, got “wide”",
+        ),
+        (["badge.png", "-o", "x.png", "--backing", "white"], 65, "#RRGGBB"),
         (["badge.png", "-o", "x.png", "--recipe", "r.json"], 65, "not a field of a recipe"),
     ],
 )
@@ -90,12 +97,18 @@ def test_what_cannot_be_done_is_one_sentence_and_an_exit_code(folder, monkeypatc
 def test_every_decision_of_the_command_line_ends_up_in_the_recipe(folder):
     result = run(folder / "badge.png", "-o", folder / "1.png", "--ground", "flat", "--figure", "opaque",
                  "--reach", "everywhere", "--guard", "#FFFFFF:2", "--crumbs", "9",
+                 "--choke", "0.4", "--smooth", "1", "--feather", "0.5", "--fringe", "60", "--depth", "50",
+                 "--recolour", "#1D3557:#FFFFFF:90", "--backing", "#FFFFFF:8", "--shadow", "30",
                  "--save-recipe", folder / "r.json")  # fmt: skip
     assert result.exit_code == 0, result.output
     recipe = read_recipe((folder / "r.json").read_bytes())
     assert (recipe.ground.kind, recipe.ground.figure, recipe.reach.start) == ("flat", "opaque", "everywhere")  # fmt: skip
     assert (recipe.reach.guards[0].colour, recipe.reach.guards[0].tolerance) == ("#FFFFFF", 2)
     assert recipe.reach.crumbs_px == 9
+    rim, colour = recipe.rim, recipe.colour
+    assert (rim.choke_px, rim.smooth_px, rim.feather_px, rim.fringe) == (0.4, 1, 0.5, 0.6)
+    assert (colour.depth, colour.shadow, colour.backing.grown_px) == (0.5, 0.3, 8)
+    assert (colour.recolour.towards, colour.recolour.degrees) == ("#FFFFFF", 90)
     assert decode_picture((folder / "1.png").read_bytes()).picture.alpha is None  # white is guarded
 
 
@@ -146,3 +159,17 @@ def test_a_report_counts_holes_and_dust(folder):
     assert (alpha[:, 280:] == 0).all()
     assert alpha[20, 60] == 0  # a speck
     assert alpha[25, 12] == 255  # a hole: dropped in the bench, by its button
+
+
+def test_faults_are_listed_for_a_build_and_a_severe_one_has_an_exit_code_of_its_own(folder):
+    keyed = run(folder / "badge.png", "-o", folder / "cut.png", "--reach", "everywhere")
+    assert keyed.exit_code == 0, keyed.output
+    fine = CliRunner().invoke(main, ["faults", str(folder / "cut.png"), "--json"])
+    assert (fine.exit_code, json.loads(fine.output)) == (0, [])
+    told = CliRunner().invoke(main, ["faults", str(folder / "badge.png"), "--tolerance", "50", "--json"])  # fmt: skip
+    rows = json.loads(told.output)
+    assert {"kind", "severity", "x", "y", "box", "words"} == set(rows[0])
+    assert rows == sorted(rows, key=lambda row: -row["severity"])
+    assert told.exit_code == (3 if rows[0]["severity"] >= 0.6 else 0) == 3
+    printed = CliRunner().invoke(main, ["faults", str(folder / "cut.png"), "--print-mm", "200"])
+    assert "dots to the inch" in printed.output

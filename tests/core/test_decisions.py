@@ -20,9 +20,9 @@ from tidymargin.core.reach.clearing import Pick, build_reach, clear, seed_outsid
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import Pocket, PocketChoice, Pockets
 from tidymargin.core.reach.walls import wall_off
-from tidymargin.core.rim.plan import TintPlan
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import find_unwanted
+from tidymargin.core.tint.plan import TintPlan
 from tidymargin.demo.drawing import Drawing, lay_over, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_screen
 from tidymargin.demo.inks import press

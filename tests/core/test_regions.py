@@ -16,7 +16,7 @@ from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.plan import ReachPlan
-from tidymargin.core.rim.plan import TintPlan
+from tidymargin.core.tint.plan import TintPlan
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
 from tidymargin.demo.inks import press

@@ -11,8 +11,8 @@ from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.plan import Plan
-from tidymargin.core.rim.plan import TintPlan
 from tidymargin.core.screen.spill import DEPTH_PX, Spill, hold_lean_kernel, lean_of
+from tidymargin.core.tint.plan import TintPlan
 from tidymargin.demo.drawing import Drawing, mix_over
 from tidymargin.demo.grounds import add_grain, make_screen
 from tidymargin.demo.truth import encode_picture

@@ -15,9 +15,11 @@ from tidymargin.core.base.part import Part
 from tidymargin.core.base.picture import Region
 from tidymargin.core.base.stages import halo_of, run_stages
 from tidymargin.core.rim.facts import RimFacts
-from tidymargin.core.rim.plan import TintPlan
+from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.rim.solving import list_stages
 from tidymargin.core.screen.spill import DEPTH_PX, Spill
+from tidymargin.core.tint.outlook import look_out
+from tidymargin.core.tint.plan import Backing, Recolour, TintPlan
 
 GROUND = np.array((62, 155, 79))
 PALETTE = np.array([(40, 60, 160), (200, 80, 60), (235, 225, 210)], np.float32)
@@ -80,7 +82,8 @@ def take_part(whole, region, halo_px):
         layer = getattr(whole, name)
         return np.ascontiguousarray(layer[top + off : bottom + off, left + off : right + off])
 
-    part = Part(take("rgb"), take("ground"), take("cleared"), (halo_px,) * 4, halo_px)
+    layers = take("rgb"), take("ground"), take("cleared")
+    part = Part(*layers, (halo_px,) * 4, halo_px, corner_px=(region.top, region.left))
     for name in (*MEASURED, *SOLVED):
         if getattr(whole, name).size:
             setattr(part, name, take(name, whole.solved_px if name in SOLVED else 0))
@@ -114,15 +117,32 @@ def is_kept(stage, given_px, before, after, region):
     return all(np.array_equal(alone[name], there[name]) for name in there)
 
 
-@pytest.mark.parametrize("kind", ["lossy", "lossless", "inks", "one colour", "screen"])
+def list_stages_of(kind, cleared, spares_lines=True):
+    """Return the stages of a kind of cut, and for `choked` and `spread` those that may follow the rim's."""
+    if kind not in ("choked", "spread"):
+        return list_stages(facts_of(kind), tint=TintPlan(spill=1.6))
+    by_px = 2.6 if kind == "choked" else -2.2
+    rim = RimPlan(by_px, spares_lines, 1.5, 1.2, 0.1, 0.9, 1.2, 0.7, 2.0)
+    recolour = Recolour((10, 20, 30), (200, 100, 0), 30.0) if kind == "spread" else None
+    backing = Backing((250, 250, 240), 7.5 if kind == "choked" else -2.5, kind == "choked")
+    tint = TintPlan(depth=0.6, contrast=0.3, saturation=0.4, recolour=recolour, backing=backing, shadow=0.7)  # fmt: skip
+    return list_stages(facts_of("lossy"), rim=rim, tint=tint, outlook=look_out(~cleared, tint))
+
+
+@pytest.mark.parametrize(
+    "kind", ["lossy", "lossless", "inks", "one colour", "screen", "choked", "spread"]
+)
 def test_a_stage_is_right_with_its_halo_and_found_out_with_a_third_less(kind):
-    stages = list_stages(facts_of(kind), tint=TintPlan(spill=1.6))
+    stages = list_stages_of(kind, np.zeros((9, 9), bool))
     side = 2 * max(stage.halo_px for stage in stages) + 60
     found_out = set()
     for trial in range(TRIALS):
         random = np.random.default_rng(trial)
         splinters = kind == "lossless" and trial % 2
         rgb, cleared = (draw_splinters if splinters else draw_noise)(random, side)
+        stages = list_stages_of(kind, cleared, spares_lines=trial % 2 > 0)
+        if kind in ("choked", "spread"):  # shadows
+            rgb = (rgb * random.uniform(0.4, 1, (side, side, 1))).astype(np.uint8)
         ground = np.broadcast_to(GROUND, rgb.shape).astype(np.float32).copy()
         before = Part(rgb, ground, cleared, (0, 0, 0, 0), halo_of(stages))
         for stage in stages:
@@ -136,7 +156,7 @@ def test_a_stage_is_right_with_its_halo_and_found_out_with_a_third_less(kind):
                     found_out.add(stage.name)
             before = after
     needed = {stage.name for stage in stages if stage.halo_px}
-    if kind == "one colour":  # it shows nothing beside itself: carrying is found out by the others
+    if kind in ("one colour", "choked", "spread"):  # they show nothing beside themselves
         needed.discard("compose")
     assert found_out == needed
 

@@ -3,6 +3,7 @@
 import click
 
 from tidymargin.cli.caring import backup, doctor, restore
+from tidymargin.cli.judging import faults
 from tidymargin.cli.keying import key, report
 from tidymargin.cli.roughing import rough
 from tidymargin.cli.serving import demo, serve
@@ -15,7 +16,7 @@ def main() -> None:
     hold_memory_low()
 
 
-for _command in (serve, demo, key, rough, report, doctor, backup, restore):
+for _command in (serve, demo, key, rough, report, faults, doctor, backup, restore):
     main.add_command(_command)
 
 

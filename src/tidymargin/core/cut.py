@@ -13,6 +13,7 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.stages import Stage, halo_of
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.marks.laying import lay_on_mask
 from tidymargin.core.marks.likeness import LEAST_LIKE, Found, find_like
 from tidymargin.core.marks.plan import EVERYWHERE, Mark, MarksPlan
 from tidymargin.core.plan import Plan
@@ -31,8 +32,10 @@ from tidymargin.core.reach.walls import wall_off
 from tidymargin.core.rim.solving import is_plain, list_stages, solve_cut
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
+from tidymargin.core.tint.outlook import Outlook, look_out
 
 _BAND_PX = 512
+_MOST_OUTLOOKS = 4
 _MOST_FOUND = 1000  # marks whose findings are remembered; a few tens of kilobytes each
 _TILE_PX = 256
 _PAINTED_PX = 1  # around what is painted over, its edge is as well
@@ -131,6 +134,8 @@ class Cutter:
         What was decided; of its reach only what the fields above say holds.
     tried : float or None
         Another tolerance that is only tried out: pockets and crumbs stay as they are at `tolerance`.
+    outlooks : dict
+        What is known of the whole figure, by what of the plan it depends on; looked at once.
     """
 
     picture: Picture
@@ -144,6 +149,29 @@ class Cutter:
     painted_over: PackedMask | None = None
     plan: Plan = Plan()
     tried: float | None = None
+    outlooks: dict[tuple[object, ...], Outlook] = field(default_factory=dict)
+
+    @property
+    def outlook(self) -> Outlook | None:
+        """What the colours of one place depend on elsewhere; None where they do not."""
+        tint = self.plan.tint
+        if not tint.needs_outlook:
+            return None
+        fills = None if tint.backing is None else tint.backing.fills_holes
+        pieces = () if tint.recolour is None else tint.recolour.pieces
+        name = (self.plan.marks, self.tried, fills, pieces)
+        found = self.outlooks.get(name)
+        if found is None:
+            everywhere = whole(self.picture.height, self.picture.width)
+            stands = ~self.cleared(everywhere)
+            if self.picture.alpha is not None:
+                stands &= self.picture.alpha > 0
+            lay_on_mask(self.plan.marks, everywhere, stands)
+            found = look_out(stands, tint)
+            self.outlooks[name] = found
+            while len(self.outlooks) > _MOST_OUTLOOKS:
+                self.outlooks.pop(next(iter(self.outlooks)), None)
+        return found
 
     @property
     def stages(self) -> tuple[Stage, ...]:
@@ -158,8 +186,9 @@ class Cutter:
         return self._list_stages(marks.without_bands())
 
     def _list_stages(self, marks: MarksPlan) -> tuple[Stage, ...]:
-        plan, has_ground = self.plan, not self.facts.is_busy
-        return list_stages(self.facts.rim, marks, plan.rim, plan.tint, has_ground=has_ground)
+        facts, plan = self.facts, self.plan
+        has_ground, has_alpha = not facts.is_busy, self.picture.alpha is not None
+        return list_stages(facts.rim, marks, plan.rim, plan.tint, has_ground=has_ground, outlook=self.outlook, came_transparent=has_alpha)  # fmt: skip
 
     @property
     def halo_px(self) -> int:
@@ -324,14 +353,7 @@ def cut_by_levels(picture: Picture, facts: SheetFacts, levels: Levels, plan: Pla
             levels.steps, facts.outside, step, facts.ground, facts.nature, facts.evidence,
             reach.choices, cleared,
         )  # fmt: skip
-    cutter = Cutter(
-        picture,
-        facts,
-        levels,
-        tolerance,
-        pockets,
-        plan=plan,
-    )
+    cutter = Cutter(picture, facts, levels, tolerance, pockets, plan=plan)
     crumb_px = facts.crumb_px if reach.crumb_px is None else reach.crumb_px
     if crumb_px <= 1 and reach.pinhole_px <= 1 and not reach.drops:
         return cutter

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.reach.plan import ReachPlan
-from tidymargin.core.rim.plan import RimPlan, TintPlan
+from tidymargin.core.rim.plan import RimPlan
+from tidymargin.core.tint.plan import TintPlan
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,16 +11,15 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from tidymargin.core.base.area import Area, whole_area
 from tidymargin.core.base.errors import BadRecipeError
 from tidymargin.core.plan import Plan
+from tidymargin.formats.finishing import ColourStep, RimStep
+from tidymargin.formats.proofing import ProofStep
 from tidymargin.formats.step import WRITTEN, Step
 from tidymargin.formats.steps import (
     STEP_TYPES,
     ByHandStep,
-    ColourStep,
     ExportStep,
     GroundStep,
-    ProofStep,
     ReachStep,
-    RimStep,
 )
 
 RECIPE_VERSION: Literal[1] = 1
@@ -63,7 +62,8 @@ class Recipe(BaseModel):
             self.ground.to_plan(),
             self.reach.to_plan(area),
             self.by_hand.to_plan(area),
-            tint=self.colour.to_plan(),
+            self.rim.to_plan(),
+            self.colour.to_plan(area),
         )
 
     def to_json(self) -> str:

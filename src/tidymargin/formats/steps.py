@@ -16,15 +16,13 @@ from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import PocketChoice
-from tidymargin.core.rim.plan import TintPlan
+from tidymargin.formats.fields import Auto, Colour, Place
+from tidymargin.formats.finishing import ColourStep, RimStep
 from tidymargin.formats.marks import MOST_MARKS, AnyMark, Edge, MarkEntry, read_mark
+from tidymargin.formats.proofing import ProofStep
 from tidymargin.formats.step import AtMost, Step
 
-Auto = Literal["auto"]
 Tolerance = Annotated[float, Field(ge=0, le=HIGHEST_TOLERANCE, allow_inf_nan=False)]
-Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
-Place = Annotated[int | float, Field(ge=0, le=1_000_000, allow_inf_nan=False)]
-"""A pixel's index along one side of the whole picture; broken where the work area was resampled."""
 Corners = tuple[tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge], tuple[Edge, Edge]]
 
 
@@ -225,35 +223,6 @@ def _read_listed(listed: dict[str, Any], parts: Mapping[str, str]) -> MarkEntry:
             hint="Run ./tidy doctor; a copy may have it.",
         )
     return read_mark(parts[name]).listed(is_on=listed["is_on"], spell=listed["spell"])
-
-
-class RimStep(Step):
-    """How the rim is solved; nothing to decide yet."""
-
-
-class ColourStep(Step):
-    """Colours of the figure."""
-
-    spill: Auto | Annotated[float, Field(ge=0, le=2, allow_inf_nan=False)] = Field(
-        "auto", description="How much of a screen's measured light is taken off; auto: all of it"
-    )
-
-    dropped_inks: Annotated[tuple[Colour, ...], AtMost(64)] = Field(
-        (), description="Inks that are not kept; each means the measured ink nearest to it"
-    )
-
-    def to_plan(self) -> TintPlan:
-        """Return the step as the core takes it."""
-        return TintPlan(
-            1.0 if self.spill == "auto" else self.spill,
-            tuple(from_hex(code) for code in self.dropped_inks),
-        )
-
-
-class ProofStep(Step):
-    """What the cut is judged on."""
-
-    backdrop: Colour = Field("#E8B23A", description="The backdrop of any colour, #RRGGBB")
 
 
 class ExportStep(Step):

@@ -111,6 +111,8 @@ def find_dirty(
     if was is None or tile_name(before, before.names) != tile_name(sheet, sheet.names):
         return None
 
+    if was.plan.tint.needs_outlook:
+        return None  # what is cleared in one place may be seen in another
     if cutter_name(before, before.names) == cutter_name(sheet, sheet.names):
         return _find_marked(sheet, was)
 

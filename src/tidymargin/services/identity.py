@@ -8,9 +8,10 @@ from collections.abc import Mapping
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.base.area import Area
+from tidymargin.formats.finishing import RimStep
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.step import name_of_step
-from tidymargin.formats.steps import ByHandStep, RimStep
+from tidymargin.formats.steps import ByHandStep
 from tidymargin.store.values import Sheet
 
 Names = Mapping[str, str]

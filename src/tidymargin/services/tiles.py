@@ -54,7 +54,10 @@ class TiledCut:
 
         def add_up(block: Region) -> tuple[Region, NDArray[np.float64]] | None:
             cleared = self._cleared(block)
-            if cleared.all() and not self._cutter.plan.marks.near(block).marks:
+            fills = (
+                self._cutter.plan.tint.fills_cleared or self._cutter.plan.marks.near(block).marks
+            )
+            if cleared.all() and not fills:
                 return None
             return sum_cells(self._block(block, cleared, keeps_all=False), block, grid)
 
@@ -83,7 +86,8 @@ class TiledCut:
         """Return the cut in a few tiles, (h, w, 4) uint8; all of them are kept, or those with a rim."""
         halo_px = self._cutter.halo_px
         outer = block.grown(halo_px, self._everywhere)
-        painted = self._cutter.painted_over
+        painted, outlook = self._cutter.painted_over, self._cutter.outlook
+        keeps_all = keeps_all or self._cutter.plan.tint.fills_cleared
         over = None if painted is None else painted.over(outer)
         out = np.empty((block.height, block.width, 4), np.uint8)
         missing: list[tuple[Region, Hashable]] = []
@@ -97,6 +101,8 @@ class TiledCut:
             content = blake2b(np.packbits(part).tobytes(), digest_size=16)
             if over is not None:
                 content.update(np.packbits(over[around]).tobytes())
+            if outlook is not None:
+                content.update(outlook.tell(tile.grown(halo_px, self._everywhere)))
             name: Hashable = ("tile", self._name, content.digest(), tile, marks)
             kept = self._workshop.tiles.get(name)
             if kept is None:

@@ -102,7 +102,8 @@ def _settle_view(
     but_marks = (tile_name(sheet, recipe.names), recipe.names["reach"])
     if found is None:
         before: Settled | None = workshop.small.get(latest)
-        if before is not None and before.name == but_marks:
+        alone = not cutter.plan.tint.needs_outlook
+        if alone and before is not None and before.name == but_marks:
             found = recut_window(workshop, sheet, recipe, cutter, view, before)
         else:
             found = cut_window(workshop, sheet, recipe, cutter, view)

@@ -22,6 +22,7 @@ from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.narrows import find_narrows
 from tidymargin.core.reach.plan import ReachPlan
+from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.encode import encode_png
 
@@ -106,6 +107,7 @@ def warm_kernels() -> None:
         crumb_px=4,
         pinhole_px=4,
     )
+    rim = RimPlan(choke_px=-0.5, smooth_px=1.0, feather_px=1.0, fringe=0.5)
     line = np.array([(30.0, 40.0, 9.0), (90.0, 40.0, 9.0)])
     marks = MarksPlan(
         (
@@ -127,7 +129,9 @@ def warm_kernels() -> None:
     for number, (picture, facts) in enumerate(zip(pictures, measured, strict=True), len(pictures)):
         _tell(number / parts if is_new else None)
         _use(cut_out(picture, facts))
-        _use(cut_out(picture, facts, Plan(reach=decided, marks=marks)))
+        _use(cut_out(picture, facts, Plan(reach=decided, marks=marks, rim=rim)))
+    choked = Plan(rim=RimPlan(choke_px=0.5))
+    cut_out(pictures[0], measured[0], choked).render_whole()
     _use(cut_out(pictures[0], measure_sheet(pictures[0], GroundPlan(nature="ink"))))
     _tell(None)
     (folder / _ALL_COMPILED).touch()

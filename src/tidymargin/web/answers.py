@@ -14,7 +14,7 @@ from tidymargin.web.ledger import gather_ledger
 from tidymargin.web.numbers import require_small
 from tidymargin.web.words import gettext
 
-OPENED_STEPS = ("area", "ground", "reach", "by_hand", "colour", "proof", "export")
+OPENED_STEPS = ("area", "ground", "reach", "by_hand", "rim", "colour", "proof", "export")
 """The sentences of the ledger that can be opened; the history can as well, but nothing is said in it."""
 
 Answer = Response | AnyResponse

@@ -1,9 +1,11 @@
 """What a sheet's ledger shows, gathered for its templates."""
 
 from tidymargin.core.base.errors import DomainError
-from tidymargin.services import finding, history
+from tidymargin.formats.finishing import RimStep
+from tidymargin.services import finding, history, judging
 from tidymargin.services.alternatives import find_meant_grounds
 from tidymargin.services.exporting import to_export_name
+from tidymargin.services.finishing import count_breaks
 from tidymargin.services.measuring import (
     is_measured,
     load_measured,
@@ -19,6 +21,7 @@ from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
 from tidymargin.web.sentences.by_hand import list_groups
 from tidymargin.web.sentences.changes import describe_change, name_change
+from tidymargin.web.sentences.faults import list_faults, list_limits, say_looked_for
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
 from tidymargin.web.sentences.recipe import say_recipe
 from tidymargin.web.things import gather_things
@@ -60,20 +63,35 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
     area = area_of(sheet, recipe)
     pockets = finding.load_pockets(workshop, sheet) if measured else None
     narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
+    breaks = count_breaks(workshop, sheet) if measured else 0
+    there = judging.faults_at_hand(workshop, sheet) if measured else None
+    faults = None if there is None else list_faults(sheet, there)
     share = None if measured else measuring_progress(workshop, sheet)
     values: dict[str, object] = {
         "sheet": sheet,
         "recipe": recipe,
         "open": opened,
         "steps": say_recipe(
-            area, recipe, measured, pockets, narrows or (), is_going_on=share is not None
+            area,
+            recipe,
+            measured,
+            pockets,
+            narrows or (),
+            breaks,
+            None if faults is None else len(faults),
+            is_going_on=share is not None,
         ),
         "share": share,
         "failure": None if measured else measuring_failure(workshop, sheet),
         "export_name": to_export_name(sheet.name),
-        "to_decide": pockets.to_decide if pockets else 0,
+        "to_decide": len(faults) if faults is not None else pockets.to_decide if pockets else 0,
         "measured": facts is not None,
         "narrows": (),
+        "breaks": breaks,
+        "faults": faults,
+        "looked_for": say_looked_for(),
+        "limits": list_limits(recipe.proof.limits.model_dump()),
+        "rim_is_set": recipe.rim != RimStep(),
         "undo": name_change(sheet.undo),
         "redo": name_change(sheet.redo),
         "curve_size": (CURVE_WIDTH, CURVE_HEIGHT, CURVE_TOP),

@@ -35,6 +35,8 @@ class Part:
     ----------
     reach_px : int
         How far around the region the stage at work has to be right.
+    alpha_in : (h, w) ndarray of uint8
+        Alpha that came in, with what lies around the region; empty where none did.
     inside_px, outside_px : (h, w) ndarray of float32
         Distance to the nearest cleared place, and to the nearest that is not.
     depth_px : (h, w) ndarray of float32
@@ -59,6 +61,7 @@ class Part:
         corner_px: tuple[int, int] = (0, 0),
     ) -> None:
         self.rgb, self.ground, self.cleared, self.alpha = rgb, ground, cleared, alpha
+        self.alpha_in = np.empty((0, 0), np.uint8)
         self.inside_px = self.outside_px = self.depth_px = np.empty((0, 0), np.float32)
         self.reach_px = reach_px
         self._margins = margins
@@ -144,7 +147,7 @@ class Part:
             below - (height - rows.stop),
             beside - (width - cols.stop),
         )
-        for name in ("rgb", "ground", "cleared", "inside_px", "outside_px", "depth_px"):
+        for name in ("rgb", "ground", "cleared", "alpha_in", "inside_px", "outside_px", "depth_px"):
             layer = getattr(self, name)
             if layer.size:
                 setattr(self, name, np.ascontiguousarray(layer[rows, cols]))

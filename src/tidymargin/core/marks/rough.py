@@ -21,6 +21,7 @@ _FINER = 4  # times as fine as the working scale, lines are drawn of what was fo
 _LEAST_PIECE = (
     0.0004  # of the working picture, below which what is found apart from every scribble is noise
 )
+_AGREED = 5  # working pixels across, of a place all of which colours and edges say the same of
 _NEAR = 0.3  # of a working pixel that a line may stray from what was found
 _SMOOTHING_PX = 1.0
 _CENTRES = 24
@@ -113,7 +114,7 @@ def _cut_graph(
     small: NDArray[np.uint8], mask: NDArray[np.uint8], scribbles: Scribbles, to_small: tuple[float, float]
 ) -> NDArray[np.bool_]:  # fmt: skip
     """Return what is figure at the working scale, (h, w)."""
-    smooth = cv2.bilateralFilter(small, 5, 18, 3)
+    smooth = np.asarray(cv2.bilateralFilter(small, 5, 18, 3), np.uint8)
     lab = np.asarray(cv2.cvtColor(smooth, cv2.COLOR_RGB2LAB), np.uint8)
     sure_figure, sure_ground = mask == cv2.GC_FGD, mask == cv2.GC_BGD
     open_now = ~(sure_figure | sure_ground)
@@ -126,6 +127,14 @@ def _cut_graph(
     elif sure_figure.any():
         guessed = _guess(lab, sure_figure, sure_ground)
         mask[open_now] = np.where(guessed[open_now], cv2.GC_PR_FGD, cv2.GC_PR_BGD)
+        if sure_ground.any():
+            reached = _reach(smooth, sure_figure, sure_ground)
+            for value, agree in (
+                (cv2.GC_FGD, reached & guessed),
+                (cv2.GC_BGD, ~reached & ~guessed),
+            ):
+                inner = cv2.erode(agree.astype(np.uint8), np.ones((_AGREED, _AGREED), np.uint8)) > 0
+                mask[open_now & inner] = value
     if not ((mask == cv2.GC_BGD) | (mask == cv2.GC_PR_BGD)).any():
         return np.ones(mask.shape, np.bool_)
     first, second = np.zeros((1, 65)), np.zeros((1, 65))
@@ -147,6 +156,21 @@ def _guess(
         ground &= ~sure_figure
     away = [_away_from(lab, sure) for sure in (sure_figure, ground)]
     return np.asarray(away[0] < away[1])
+
+
+def _reach(
+    smooth: NDArray[np.uint8], sure_figure: NDArray[np.bool_], sure_ground: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Return what scribbles on the figure reach over lower edges than those on the ground do, (h, w).
+
+    A flood from all of them at once (F. Meyer, "Color image segmentation", 1992). Alone it is worse than colours are; where
+    both say the same there is nothing left to find.
+    """
+    count, figure = cv2.connectedComponents(sure_figure.astype(np.uint8))
+    _, ground = cv2.connectedComponents(sure_ground.astype(np.uint8))
+    markers = figure + np.where(sure_ground, ground + count, 0)
+    flooded = cv2.watershed(smooth, np.asarray(markers, np.int32))
+    return np.asarray((flooded > 0) & (flooded < count))
 
 
 def _away_from(lab: NDArray[np.uint8], sure: NDArray[np.bool_]) -> NDArray[np.float32]:

@@ -57,6 +57,16 @@ class RimFacts:
     most_lean: float = 1.0
 
     @property
+    def darkest(self) -> float:
+        """Luma of the darkest colour that the figure is known to have, 0 to 255; 0 where none is."""
+        known = [
+            c for c in (self.ink_rgb, self.one_rgb, self.palette_rgb) if c is not None and len(c)
+        ]
+        if not known:
+            return 0.0
+        return float((known[0] @ np.array((0.299, 0.587, 0.114))).min())
+
+    @property
     def is_lossless(self) -> bool:
         """Whether no coding stains the figure deeper than its rims go."""
         return self.stain_px == self.width_px

@@ -17,6 +17,7 @@ from tidymargin.core.base.part import Margins, Part
 from tidymargin.core.base.stages import Stage, halo_of, run_stages
 from tidymargin.core.marks.laying import lay_marks
 from tidymargin.core.marks.plan import MarksPlan
+from tidymargin.core.rim.after import list_rim_stages
 from tidymargin.core.rim.band import bands_halo_px, solve_bands
 from tidymargin.core.rim.candidates import mark_sure_kernel
 from tidymargin.core.rim.compose import compose_cut
@@ -24,10 +25,14 @@ from tidymargin.core.rim.corners import CORNERS_HALO_PX, DEEPER_PX, reach_into_c
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.inked import solve_ink_kernel
 from tidymargin.core.rim.opaque import LOSSLESS_HALO_PX, LOSSY_HALO_PX, solve_opaque_kernel
-from tidymargin.core.rim.plan import RimPlan, TintPlan
+from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.rim.steady import STEADY_PX, steady_share
 from tidymargin.core.screen.gaps import GAPS_HALO_PX, find_gaps
 from tidymargin.core.screen.spill import DEPTH_PX, HOLD_PX, hold_lean_kernel
+from tidymargin.core.tint.colours import SHADOW, list_colour_stages
+from tidymargin.core.tint.outlook import Outlook
+from tidymargin.core.tint.plan import TintPlan
+from tidymargin.core.tint.sparing import fade_out, hold_guarded
 
 BANDS = "bands"
 
@@ -105,20 +110,30 @@ def _steady(facts: RimFacts, part: Part) -> None:
     part.share[STEADY_PX:-STEADY_PX, STEADY_PX:-STEADY_PX] = steadied
 
 
-def _take_off_spill(facts: RimFacts, amount: float, part: Part) -> None:
+def _take_off_spill(facts: RimFacts, tint: TintPlan, part: Part) -> None:
     if facts.spill is None:
         return
     depth = np.full(part.share.shape, DEPTH_PX, np.float32)
     taken = np.zeros(part.share.shape, np.float32)
+    near, window = part.near(part.reach_px), part.window(part.reach_px)
     if part.depth_px.size:
-        near, window = part.near(part.reach_px), part.window(part.reach_px)
         depth[window] = part.depth_px[near]
         lit = (depth[window] < DEPTH_PX) & (part.share[window] > 0)
         taken[window][lit] = facts.spill.find_taken(
             part.rgb[near][lit], part.ground[near][lit], part.figure[window][lit],
             part.share[window][lit],
         )  # fmt: skip
-    facts.spill.take_off(part.figure, part.share, depth, amount, taken)
+    lit_figure = part.figure.copy() if tint.spill_places or tint.spill_guards else part.figure
+    facts.spill.take_off(part.figure, part.share, depth, tint.spill, taken)
+    for place in tint.spill_places:
+        weight = fade_out(place, part.where(part.reach_px))
+        if weight.any():
+            other = lit_figure.copy()
+            facts.spill.take_off(other, part.share, depth, place.amount, taken)
+            part.figure[window] += weight[..., None] * (other - part.figure)[window]
+    if tint.spill_guards:
+        held = hold_guarded(lit_figure[window], tint.spill_guards)[..., None]
+        part.figure[window] += held * (lit_figure - part.figure)[window]
 
 
 def _hold_lean(facts: RimFacts, part: Part) -> None:
@@ -127,6 +142,14 @@ def _hold_lean(facts: RimFacts, part: Part) -> None:
         part.figure[window], part.share[window], part.inside_px[near], part.ground[near],
         facts.most_lean, facts.stain_px + 0.5,
     )  # fmt: skip
+
+
+def _lay_alpha_in(part: Part) -> None:
+    """Count alpha that came in as part of the matte, before anything is done to that."""
+    if part.alpha_in.size:
+        near, window = part.near(part.reach_px), part.window(part.reach_px)
+        part.share[window] *= part.alpha_in[near] / np.float32(255)
+        part.alpha = None
 
 
 def _compose(facts: RimFacts, part: Part) -> None:
@@ -163,7 +186,8 @@ def _list_ink_stages(
     return stages
 
 
-def _list_opaque_stages(facts: RimFacts, spill_amount: float) -> list[Stage]:
+def _list_opaque_stages(facts: RimFacts, tint: TintPlan) -> list[Stage]:
+    spill_amount = max([tint.spill, *(place.amount for place in tint.spill_places)])
     takes_off = facts.spill is not None and spill_amount > 0
     sure_px = (LOSSLESS_HALO_PX if facts.is_lossless else LOSSY_HALO_PX) + _SURE_PX
     edge_px = facts.width_px + 1 + DEEPER_PX if facts.is_lossless else facts.stain_px + 1
@@ -175,9 +199,7 @@ def _list_opaque_stages(facts: RimFacts, spill_amount: float) -> list[Stage]:
     if not facts.is_lossless:
         stages.append(Stage("steady", partial(_steady, facts), STEADY_PX))
     if takes_off:
-        stages.append(
-            Stage("spill", partial(_take_off_spill, facts, spill_amount), 0, spill_amount > 1)
-        )
+        stages.append(Stage("spill", partial(_take_off_spill, facts, tint), 0, spill_amount > 1))
     if facts.is_screen and not facts.is_lossless and spill_amount > 0:
         stages.append(Stage("hold lean", partial(_hold_lean, facts), HOLD_PX))
     return stages
@@ -190,6 +212,8 @@ def list_stages(
     tint: TintPlan = TintPlan(),
     *,
     has_ground: bool = True,
+    outlook: Outlook | None = None,
+    came_transparent: bool = False,
 ) -> tuple[Stage, ...]:
     """Return what is done to every part of a cut, in order.
 
@@ -201,6 +225,10 @@ def list_stages(
         What was decided.
     has_ground : bool
         Whether the ground is modelled, so that a figure can be unmixed from it.
+    outlook : Outlook, optional
+        What is known of the whole figure, where `tint.needs_outlook`.
+    came_transparent : bool
+        Whether some of the picture came in transparent, so that there are rims that no key knows of.
     """
     gaps = Stage("gaps", partial(_fill_gaps, facts), GAPS_HALO_PX)
     first = [gaps] if facts.is_screen else []
@@ -213,9 +241,13 @@ def list_stages(
     elif facts.ink_rgb is not None:
         solving = [*_list_ink_stages(facts, facts.ink_rgb, tint.dropped_inks), *bands]
     else:
-        solving = [*_list_opaque_stages(facts, tint.spill), *bands]
+        solving = [*_list_opaque_stages(facts, tint), *bands]
     if marks.marks:
         solving.append(Stage("marks", partial(lay_marks, marks), 0, also_plain=True))
+    after = list_rim_stages(rim, also_plain=bool(marks.marks) or came_transparent)
+    after += list_colour_stages(tint, facts.darkest, facts.grain, outlook)
+    if after:  # what is spread or laid under is not bounded by what came in transparent
+        solving += [Stage("came in", _lay_alpha_in, 0, also_plain=True), *after]
     return (*first, *solving, Stage("compose", partial(_compose, facts), CARRY_PX))
 
 
@@ -259,7 +291,8 @@ def solve_cut(
     """
     part = Part(rgb, ground, cleared, margins, halo_of(stages), corner_px=corner_px)
     own = part.near(0)
-    part.alpha = None if alpha is None else alpha[own]
+    if alpha is not None:
+        part.alpha, part.alpha_in = alpha[own], alpha
     is_cleared = bool(cleared.all())
     if is_plain(is_cleared, bool(cleared.any()), facts, stages):
         return _finish_plain(part, stages, facts, is_cleared=is_cleared)
@@ -270,8 +303,8 @@ def solve_cut(
 def is_plain(
     is_cleared: bool, is_any_cleared: bool, facts: RimFacts, stages: tuple[Stage, ...]
 ) -> bool:
-    """Whether there is no rim in a region and its halo: all of it is cleared or figure, and no band is worked out."""
-    if any(stage.name == BANDS for stage in stages):
+    """Whether there is no rim in a region and its halo: all of it is cleared or figure, and nothing there is worked out."""
+    if any(stage.name == BANDS or (stage.name == SHADOW and is_any_cleared) for stage in stages):
         return False
     return is_cleared or not (is_any_cleared or facts.ink_rgb is not None)
 
@@ -288,12 +321,12 @@ def _finish_plain(
             part.out[..., :3] = part.rgb[part.near(0)]
             part.out[..., 3] = 255 if part.alpha is None else part.alpha
         return part.out
-    part.aim(CARRY_PX).lay_out()
+    acting.append(stages[-1])
+    around_px = halo_of(acting)
+    part.aim(around_px).lay_out()
     if not is_cleared:
-        window = part.window(CARRY_PX)
+        window = part.window(around_px)
         part.share[window] = 1
-        part.figure[window] = part.rgb[part.near(CARRY_PX)]
-    for stage in acting:
-        stage.run(part)
-    stages[-1].run(part.aim(0))
+        part.figure[window] = part.rgb[part.near(around_px)]
+    run_stages(acting, part)
     return part.out

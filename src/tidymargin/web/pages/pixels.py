@@ -1,14 +1,15 @@
 """Pixels for the stage, the proof strip and the contact sheets, and the exported file."""
 
+import json
 from urllib.parse import quote
 
 import numpy as np
 from flask import Blueprint, Response, abort, jsonify, request
 from numpy.typing import NDArray
 
-from tidymargin.core.base.errors import StoppedError
+from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.base.picture import Region
-from tidymargin.services import alternatives, proofs, viewing
+from tidymargin.services import alternatives, finishing, proofs, viewing
 from tidymargin.services.cutting import load_tolerance
 from tidymargin.services.exporting import export_sheet, to_export_name
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
@@ -20,6 +21,8 @@ from tidymargin.store.values import Sheet
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.reach import say_place
+
+_MOST_TRIED_PX, _MOST_VALUES = 600, 4000
 
 blueprint = Blueprint("pixels", __name__, url_prefix="/sheets/<int:sheet_id>")
 
@@ -62,6 +65,27 @@ def show_draft(sheet_id: int) -> Response:
     """Send a draft of the cut in a window as raw RGBA, for as long as the sheet is being measured."""
     sheet = the_workshop().sheets.load(sheet_id)
     return _send_raw(viewing.render_draft(the_workshop(), sheet, _read_view()))
+
+
+@blueprint.get("/tried")
+def show_tried(sheet_id: int) -> Response:
+    """Send a small window of the cut with other values of a step, as raw RGBA; `plain` leaves out what the step says."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    step = request.args.get("step", "")
+    if step not in ("rim", "colour"):
+        raise BadParameterError("Expected “rim” or “colour” as step.", field="step")
+    try:
+        values = json.loads(request.args.get("values", "{}")[:_MOST_VALUES])
+    except ValueError:
+        values = None
+    if not isinstance(values, dict):
+        raise BadParameterError("Expected values as a JSON object.", field="values")
+    view = _read_view()
+    if view.cell != 1 or max(view.width, view.height) > _MOST_TRIED_PX:
+        raise BadParameterError(f"Expected a window of at most {_MOST_TRIED_PX} px, pixel for pixel.", field="width")  # fmt: skip
+    is_plain = request.args.get("plain") == "1"
+    workshop = the_workshop()
+    return _send_raw(finishing.render_tried(workshop, sheet, view, step, values, is_plain=is_plain))  # type: ignore[arg-type]
 
 
 @blueprint.get("/sketch")

@@ -4,7 +4,7 @@ from tidymargin.core.base.errors import UnreadableStepError
 from tidymargin.formats.recipe import from_steps
 from tidymargin.services.reasons import Reason
 from tidymargin.store.values import State
-from tidymargin.web.sentences import by_hand, colour, export, ground, proof, reach
+from tidymargin.web.sentences import by_hand, colour, export, ground, proof, reach, rim
 from tidymargin.web.words import Change, gettext_noop
 
 CHANGES = {
@@ -12,6 +12,7 @@ CHANGES = {
     **ground.CHANGES,
     **reach.CHANGES,
     **by_hand.CHANGES,
+    **rim.CHANGES,
     **colour.CHANGES,
     **proof.CHANGES,
     **export.CHANGES,

@@ -1,9 +1,11 @@
-"""The sentence of proof: what the cut is looked at on."""
+"""The sentence of proof: what the cut is looked at on, and how many faults were found."""
 
 from typing import Any
 
+from markupsafe import Markup
+
+from tidymargin.formats.proofing import ProofStep
 from tidymargin.formats.recipe import Recipe
-from tidymargin.formats.steps import ProofStep
 from tidymargin.services.reasons import Reason
 from tidymargin.web.words import (
     STATES,
@@ -12,28 +14,47 @@ from tidymargin.web.words import (
     fill,
     gettext,
     gettext_noop,
+    name_colour,
+    ngettext,
     phrase,
 )
 
 
-def say_proof(recipe: Recipe) -> StepView:
-    """Say what the cut is looked at on."""
+def say_proof(recipe: Recipe, faults: int | None = None) -> StepView:
+    """Say what the cut is looked at on; `faults` are those that nobody has accepted, None where that is not known."""
     code = recipe.proof.backdrop.upper()
     colour = phrase("proof", gettext("Backdrop"), code, swatch=code)
-    said = fill(gettext("Proof on white, black, mid grey and %(colour)s."), colour=colour)
-    default = recipe.proof == ProofStep()
-    return (
-        StepView("proof", "", "", said)
-        if default
-        else StepView("proof", "yours", STATES["yours"], said)
-    )
+    names = [gettext("mid grey") if c == "#808080" else name_colour(c) for c in recipe.proof.strip]
+    if names:
+        said = fill(gettext("Proof on %(names)s and %(colour)s."), names=", ".join(names), colour=colour)  # fmt: skip
+    else:
+        said = fill(gettext("Proof on %(colour)s."), colour=colour)
+    if faults is not None:
+        words = ngettext("%(num)s fault", "%(num)s faults", faults) if faults else gettext("none found")  # fmt: skip
+        count = phrase("proof", gettext("Faults"), words)
+        said += Markup(" ") + fill(gettext("Faults: %(count)s."), count=count)
+    if faults:
+        return StepView("proof", "look again", STATES["look again"], said)
+    is_yours = recipe.proof != ProofStep()
+    state = "yours" if is_yours else ""
+    return StepView("proof", state, STATES[state] if state else "", said)
 
 
 def _say_backdrop(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     return Reason("Backdrop %(code)s", {"code": after.proof.backdrop.upper()})
 
 
+def _say_accepted(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    entry = after.proof.accepted[-1]
+    return Reason("A fault at %(x)s, %(y)s accepted", {"x": f"{entry.x:.0f}", "y": f"{entry.y:.0f}"})  # fmt: skip
+
+
 CHANGES = {
     "backdrop": Change(gettext_noop("backdrop"), _say_backdrop),
+    "strip": Change(gettext_noop("proof strip"), "Backdrops of the strip chosen"),
+    "limits": Change(gettext_noop("limits of faults"), "Limits of faults set"),
+    "print_size": Change(gettext_noop("print size"), "Print size stated"),
+    "fault_accepted": Change(gettext_noop("fault accepted"), _say_accepted),
+    "faults_again": Change(gettext_noop("accepted faults listed"), "Accepted faults listed again"),
 }
 """What may be changed here, in words."""

@@ -13,6 +13,7 @@ from tidymargin.web.sentences.export import say_export
 from tidymargin.web.sentences.ground import say_area, say_departures, say_ground
 from tidymargin.web.sentences.proof import say_proof
 from tidymargin.web.sentences.reach import say_reach
+from tidymargin.web.sentences.rim import say_rim
 from tidymargin.web.words import (
     STATES,
     StepView,
@@ -26,6 +27,8 @@ def say_recipe(
     measured: Measured | None,
     pockets: Pockets | None,
     narrows: tuple[Narrow, ...] = (),
+    breaks: int = 0,
+    faults: int | None = None,
     *,
     is_going_on: bool = True,
 ) -> list[StepView]:
@@ -51,12 +54,12 @@ def say_recipe(
     facts = measured.facts
     chosen = recipe.reach.tolerance
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
-    colour = say_colour(recipe, facts)
     return [
         say_departures(recipe, say_area(area, measured.page, say_ground(recipe, facts))),
         say_reach(recipe, tolerance, facts.is_busy, pockets, narrows),
         say_by_hand(recipe),
-        *([colour] if colour else []),
-        say_proof(recipe),
+        say_rim(recipe, breaks),
+        say_colour(recipe, facts),
+        say_proof(recipe, faults),
         say_export(recipe, area),
     ]

@@ -1,7 +1,10 @@
 // The bench: puts stage, pointer, curve and proof strip together and keeps them in step with the server.
 
+import { Backdrops } from "./backdrops.js";
 import { Curve } from "./curve.js";
 import { Exporting } from "./exporting.js";
+import { Faults } from "./faults.js";
+import { Finishing } from "./finishing.js";
 import { Marking } from "./marking.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
@@ -164,6 +167,7 @@ const acts = {
   fence: (places) => {
     if (sheet.measured && places.length > 1) post("fences", { places });
   },
+  change: (path, values) => sheet.measured && post(path, values),
   marking: () => marking.follow(),
   pointAt: (sample) => marking.pointAt(sample),
   shapeOf: (number) => marking.shapeOf(number),
@@ -177,6 +181,7 @@ const acts = {
   sayHere: () => pointer.sayHere(), // the words of the tool in hand, which have changed
   said: () => ({ ...said, tried: stage.tried }),
   walk: (by) => walking.walk(by),
+  decide: (what) => walking.decide(what),
   walkJumps: (by) => {
     const stops = [...new Set(sheet.jumps)];
     const now = stage.tried ?? sheet.tolerance;
@@ -240,6 +245,7 @@ function refuse({ message, hint, isBehind, place }, again) {
 
 const walking = new Walking(stage, {
   say: acts.say,
+  show: (place) => proof.show(place),
   look: (place) => {
     hovered = "";
     acts.hover(place);
@@ -255,6 +261,9 @@ const pointer = new Pointer(stage, acts, tools);
 const marking = new Marking(stage, pointer, tools.laid, settings, { send: post, fly: (box) => walking.lookAt(box) });
 stage.overlay.shapes = marking.shapes;
 stage.overlay.hides = (kind, number) => kind === "outline" && pointer.laid === tools.laid.outline && tools.laid.outline.number === number;
+const backdrops = new Backdrops(stage, say);
+const faults = new Faults();
+const finishing = new Finishing(stage, proof, says);
 const exporting = new Exporting(sheet, say);
 
 new Curve({
@@ -279,6 +288,7 @@ function follow() {
   const measured = sheet.measured;
   const { tried } = stage;
   readSheet(sheet);
+  sheet.fault = null;
   if (stage.blotter?.tone !== sheet.tone) stage.blotter = null;
   stage.tried = null;
   if (!measured && sheet.measured) {
@@ -297,6 +307,9 @@ function follow() {
   if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
   exporting.offerCopy();
   marking.follow();
+  finishing.follow();
+  backdrops.follow();
+  faults.follow();
 }
 document.body.addEventListener("htmx:afterSettle", (event) => isForGaps(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top
@@ -378,4 +391,6 @@ document.addEventListener("keydown", (event) => {
 
 readArea();
 marking.follow();
+finishing.follow();
+faults.follow();
 exporting.offerCopy();

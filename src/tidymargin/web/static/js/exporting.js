@@ -44,7 +44,7 @@ export class Exporting {
   async begin(link) {
     if (this.abort) return;
     this.abort = new AbortController();
-    const words = link.textContent;
+    const words = [...link.childNodes];
     const { making, stopped } = link.dataset;
     const ask = setInterval(() => this.tell(making), ASK_EVERY_MS);
     const show = setTimeout(() => this.showStop(true), SAY_AFTER_MS);
@@ -61,7 +61,7 @@ export class Exporting {
     this.showStop(false);
     this.abort = null;
     const now = document.getElementById("export"); // a change may have put another in its place
-    if (now.dataset.busy) now.textContent = words;
+    if (now.dataset.busy) now.replaceChildren(...words);
     delete now.dataset.busy;
   }
 

@@ -16,6 +16,7 @@ export class Marking {
     this.say = say;
     this.queue = [];
     this.next = "";
+    this.home = ""; // the open sentence, if it has implements
     this.shown = ""; // verdict that is listed, all where empty
     this.shapes = new Shapes(stage.sheet, () => this.drawn());
     document.addEventListener("click", ({ target }) => this.click(target.closest?.("button")));
@@ -136,8 +137,10 @@ export class Marking {
   // The ledger was swapped, or something was drawn.
   follow() {
     const { pointer } = this;
-    const isOpen = Boolean(document.querySelector("[data-implement]"));
-    if (!isOpen && pointer.laid) pointer.take("");
+    const home = document.querySelector("[data-implement]")?.closest(".step")?.id ?? "";
+    if (home !== this.home && pointer.laid) pointer.take(""); // it belongs to a sentence that is closed now
+    this.home = home;
+    const isOpen = home !== "";
     if (isOpen && this.next) {
       pointer.take(this.next);
       this.next = "";

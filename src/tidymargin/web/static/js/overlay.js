@@ -1,6 +1,6 @@
 // Everything that is drawn over the picture, on a canvas of its own and once a frame at most.
 
-import { drawAim, drawFence, drawFrame, drawGuard, drawMark, drawPick, drawPocket, drawPoint, drawSpot, drawTicks, makeHatch } from "./paint.js";
+import { drawAim, drawBrackets, drawFence, drawFrame, drawGuard, drawMark, drawPick, drawPocket, drawPoint, drawSpot, drawTicks, makeHatch } from "./paint.js";
 
 // The size of the overlay's pixels on the screen, and where places of the picture lie on it.
 class Pen {
@@ -54,6 +54,8 @@ export class Overlay {
     const { takes, spot } = this.stage;
     if (takes) this.paintHatch(takes);
     if (spot) drawSpot(pen, pen.place(spot.left, spot.top), pen.place(spot.right, spot.bottom));
+    const fault = this.stage.sheet.fault;
+    if (fault) drawBrackets(pen, pen.place(fault[0], fault[1]), pen.place(fault[2], fault[3]));
     for (const { outline, verdict } of pockets) drawPocket(pen, outline.map(([x, y]) => pen.place(x, y)), verdict);
     for (const [x, y] of guards) drawGuard(pen, pen.place(x + 0.5, y + 0.5));
     for (const fence of fences) drawFence(pen, fence.map(([x, y]) => pen.place(x + 0.5, y + 0.5)));

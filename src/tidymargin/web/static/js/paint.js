@@ -67,6 +67,21 @@ export function drawPick(pen, at, number) {
   writeTwice(pen, number, at);
 }
 
+// Four corners of a box, a little outside of it: a fault.
+export function drawBrackets(pen, from, to) {
+  const gap = 4 * pen.ratio;
+  const long = 9 * pen.ratio;
+  strokeTwice(pen, (context) => {
+    for (const [x, wayX] of [[from.x - gap, 1], [to.x + gap, -1]]) {
+      for (const [y, wayY] of [[from.y - gap, 1], [to.y + gap, -1]]) {
+        context.moveTo(x + wayX * long, y);
+        context.lineTo(x, y);
+        context.lineTo(x, y + wayY * long);
+      }
+    }
+  });
+}
+
 export function drawSpot(pen, from, to) {
   strokeTwice(pen, (path) => path.rect(from.x, from.y, to.x - from.x, to.y - from.y));
 }

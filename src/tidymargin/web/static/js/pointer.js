@@ -170,6 +170,8 @@ export class Pointer {
       }
     } else if (letter === "n" || letter === "b") {
       this.acts.walk(letter === "n" ? 1 : -1);
+    } else if (letter === "r" || letter === "y") {
+      this.acts.decide(letter === "r" ? "mend" : "accept");
     } else if (event.key === " ") {
       stage.showOriginal(true);
     } else if (event.key === "Escape") {

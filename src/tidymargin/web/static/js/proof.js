@@ -7,7 +7,7 @@ const ZOOM = 3;
 export class Proof {
   constructor(section, stage, says) {
     this.stage = stage;
-    this.canvases = [...section.querySelectorAll("canvas")];
+    this.section = section;
     this.pin = { row: stage.sheet.spotRow, col: stage.sheet.spotCol };
     this.spot = this.pin;
     this.fetches = new Newest(
@@ -19,6 +19,10 @@ export class Proof {
       (error) => says.lost(error),
     );
     new ResizeObserver(() => this.show(this.spot)).observe(section);
+  }
+
+  get canvases() {
+    return [...this.section.querySelectorAll("canvas")];
   }
 
   // Follows a place; null returns to the pin.

@@ -206,11 +206,17 @@ export class Stage {
     context.clearRect(0, 0, this.canvas.width, this.canvas.height);
     const from = viewport.toCanvas(0, 0);
     const to = viewport.toCanvas(viewport.pictureWidth, viewport.pictureHeight);
-    context.fillStyle = this.blotter.pattern;
-    context.fillRect(Math.round(from.x), Math.round(from.y), Math.round(to.x - from.x), Math.round(to.y - from.y));
+    const [left, top] = [Math.round(from.x), Math.round(from.y)];
+    const box = [left, top, Math.round(to.x - from.x), Math.round(to.y - from.y)];
+    if (!this.backdrops?.fill(context, ...box)) {
+      context.fillStyle = this.blotter.pattern;
+      context.fillRect(...box);
+    }
     const asItCame = (this.wantsDraft && this.draftFrame) || this.originalFrame;
     const frame = this.showsAsItCame ? asItCame : this.frame;
-    if (frame ?? this.frame ?? this.originalFrame) drawFrame(context, frame ?? this.frame ?? this.originalFrame, viewport);
+    const shown = frame ?? this.frame ?? this.originalFrame;
+    const isCut = shown === this.frame && this.backdrops;
+    if (shown) drawFrame(context, isCut ? this.backdrops.see(shown) : shown, viewport);
     this.overlay.ask();
   }
 

@@ -1,14 +1,18 @@
-// Flying to places that lists name, and walking from one listed pocket to the next.
+// Flying to places that lists name, and walking from one listed pocket or fault to the next.
 
 export class Walking {
-  constructor(stage, { say, look }) {
+  constructor(stage, { say, look, show }) {
     this.stage = stage;
     this.say = say; // in the status line
     this.look = look; // at a place, as if the pointer were there
+    this.show = show; // at a place, in the strip
     this.walked = -1;
     document.addEventListener("click", ({ target }) => {
-      const item = target.closest?.(".pockets .show")?.closest("li");
-      if (item) this.flyTo([...item.parentElement.children].indexOf(item));
+      const item = target.closest?.(".pockets .show, .faults .show")?.closest("li");
+      if (!item) return;
+      this.walked = [...item.parentElement.children].indexOf(item);
+      if (item.parentElement.matches(".faults")) this.flyToFault(item);
+      else this.flyTo(this.walked);
     });
   }
 
@@ -22,6 +26,12 @@ export class Walking {
 
   // Goes to the next pocket of the list or the one before; the undecided ones stand first.
   walk(by) {
+    const faults = [...document.querySelectorAll(".faults > li")];
+    if (faults.length) {
+      this.walked = (this.walked + by + faults.length) % faults.length;
+      this.flyToFault(faults[this.walked]);
+      return;
+    }
     const rows = this.stage.sheet.pockets;
     if (!rows.length) {
       this.say("No pocket is listed", "open the second sentence to see them");
@@ -30,6 +40,31 @@ export class Walking {
     document.getElementById("pockets").open = true;
     this.walked = (this.walked + by + rows.length) % rows.length;
     this.flyTo(this.walked);
+  }
+
+  flyToFault(row) {
+    const { row: at, col, box } = row.dataset;
+    this.stage.sheet.fault = box.split(" ").map(Number);
+    this.stage.aim = null; // Enter would do there what a click does, and the line says the fault
+    this.lookAt(this.stage.sheet.fault);
+    this.show({ row: Number(at), col: Number(col) });
+    for (const each of row.parentElement.children) each.classList.toggle("under", each === row);
+    row.scrollIntoView({ block: "nearest" });
+    this.say(row.querySelector("span").firstChild.textContent.trim(), "R mends it, Y lets it be, N goes to the next");
+  }
+
+  // Mends the fault that was walked to, or lets it be; the next one then stands in its place.
+  decide(what) {
+    const faults = [...document.querySelectorAll(".faults > li")];
+    if (!faults.length) return;
+    const row = faults[Math.min(Math.max(0, this.walked), faults.length - 1)];
+    const button = row.querySelector(`.${what}`);
+    if (!button) {
+      this.say("Nothing mends this by one change", "Y lets it be");
+      return;
+    }
+    this.walked -= 1; // what follows moves up
+    button.click();
   }
 
   flyTo(number) {

@@ -10,6 +10,7 @@ import { MoveTool } from "./move.js";
 import { OutlineTool } from "./outline.js";
 import { PanTool } from "./pan.js";
 import { PickTool, guard, keep, shortOf, upTo } from "./pick.js";
+import { PlaceTool } from "./place.js";
 import { RoughTool } from "./rough.js";
 import { StrokeTool } from "./stroke.js";
 
@@ -27,6 +28,8 @@ export function makeTools(bench) {
       corners: new CornersTool(bench),
       outline: new OutlineTool(bench),
       rough: new RoughTool(bench),
+      piece: new PlaceTool(bench, "piece"),
+      spill: new PlaceTool(bench, "spill"),
       move: new MoveTool(bench), // by a mark's own row
     },
     held: {
