@@ -1,11 +1,12 @@
 """Faults planted in true cuts: how many of each kind are found at their place, and how many clean cuts are accused.
 
-Half of the cuts are drawn by the project's own code, on which thresholds may be tuned; half are the pictures with truth that
-were made elsewhere, on which none may. Every planted fault has a strength from barely visible (0) to plain (1).
+Cuts are of three sets: drawn by the project's own code, on which thresholds may be tuned; of icons and letters that were drawn
+elsewhere; and the pictures with truth, on which none may. Every fault has a strength from barely visible (0) to plain (1).
 """
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
 import cv2
@@ -13,14 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.accuracy import make_cases
-from tidymargin.core.base.picture import Region
+from benchmarks.families import make_picture
+from tidymargin.core.base.picture import Picture, Region
+from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.faults.finding import find_faults
-from tidymargin.core.faults.judged import JudgedAlone, Seen
+from tidymargin.core.faults.judged import JudgedAlone, JudgedSheet, Seen
 from tidymargin.core.faults.kinds import Fault
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.ground.plan import GroundPlan
-from tidymargin.demo.truth import read_case
+from tidymargin.core.plan import Plan
+from tidymargin.demo.truth import encode_picture, read_case
 from tidymargin.formats.decode import decode_picture
 
 Random = np.random.Generator
@@ -43,9 +47,7 @@ class Planted:
 
     clean: Clean
     kind: str
-    rgba: NDArray[np.uint8]
-    box: Region
-    is_visible: bool
+    change: "_Change"
 
 
 def _to_clean(name: str, encoded: bytes, true: NDArray[np.uint8], ground: str, nature: str) -> Clean | None:  # fmt: skip
@@ -65,10 +67,23 @@ def _to_clean(name: str, encoded: bytes, true: NDArray[np.uint8], ground: str, n
     return None if (edge > 30).any() else Clean(name, seen, nature == "opaque")
 
 
-def list_clean(truth: Path | None) -> Iterator[Clean]:
-    """Yield clean cuts: drawn ones, or those of a folder with truth."""
+_FAMILIES = range(
+    0, 360, 4
+)  # of the pictures that weights are fitted on, which know nothing of faults
+
+
+def list_clean(truth: Path | None, *, of_families: bool = False) -> Iterator[Clean]:
+    """Yield clean cuts: drawn ones, those of icons and letters, or those of a folder with truth."""
+    if of_families:
+        for number in _FAMILIES:
+            made = make_picture(number)
+            kept = encode_picture(made.rgb, "png", 0)
+            found = _to_clean(f"{made.family} {number}", kept, made.true_rgba, made.ground, made.nature)  # fmt: skip
+            if found is not None:
+                yield found
+        return
     if truth is None:
-        for row, case, _ in make_cases():
+        for row, case, _ in islice(make_cases(), 0, None, 3):
             found = _to_clean(f"{row} {case.name}", case.encoded, case.true_rgba, case.ground, case.nature)  # fmt: skip
             if found is not None:
                 yield found
@@ -109,7 +124,18 @@ def _box(mask: NDArray[np.bool_]) -> Region:
     return Region(int(rows.min()), int(cols.min()), int(rows.max()) + 1, int(cols.max()) + 1)
 
 
-Plant = tuple[NDArray[np.uint8], Region, bool] | None
+@dataclass(frozen=True, slots=True, eq=False)
+class _Change:
+    """A cut with a fault in a box, whether one would see it, and what else it takes to judge it."""
+
+    rgba: NDArray[np.uint8]
+    box: Region
+    is_visible: bool
+    print_mm: float | None = None
+    rgb: NDArray[np.uint8] | None = None
+
+
+Plant = _Change | None
 
 
 def _crumb(clean: Clean, random: Random, strength: float) -> Plant:
@@ -122,7 +148,7 @@ def _crumb(clean: Clean, random: Random, strength: float) -> Plant:
     here = share > 0
     rgba[here, :3] = clean.seen.rgb[here]
     rgba[here, 3] = np.rint(255 * share[here])
-    return rgba, _box(here), bool(share.sum() >= 3)
+    return _Change(rgba, _box(here), bool(share.sum() >= 3))
 
 
 def _fringe(clean: Clean, random: Random, strength: float) -> Plant:
@@ -141,7 +167,7 @@ def _fringe(clean: Clean, random: Random, strength: float) -> Plant:
     pull = 0.3 + 0.6 * strength
     mixed = rgba[..., :3] + pull * (ground - rgba[..., :3])
     rgba[rim, :3] = np.rint(np.clip(mixed[rim], 0, 255)).astype(np.uint8)
-    return rgba, _box(rim), pull >= 0.45
+    return _Change(rgba, _box(rim), pull >= 0.45)
 
 
 def _see_through(clean: Clean, random: Random, strength: float) -> Plant:
@@ -154,7 +180,7 @@ def _see_through(clean: Clean, random: Random, strength: float) -> Plant:
         return None
     gone = _disc(rgba.shape[:2], *at, radius) * (0.15 + 0.6 * strength)
     rgba[..., 3] = np.rint(rgba[..., 3] * (1 - gone))
-    return rgba, _box(gone > 0), strength > 0.15
+    return _Change(rgba, _box(gone > 0), strength > 0.15)
 
 
 def _eaten(clean: Clean, random: Random, strength: float) -> Plant:
@@ -169,7 +195,7 @@ def _eaten(clean: Clean, random: Random, strength: float) -> Plant:
     if lost.sum() < 30 or lost.sum() > 0.5 * (rgba[..., 3] > 128).sum():
         return None
     rgba[..., 3] = np.rint(rgba[..., 3] * (1 - gone))
-    return rgba, _box(lost), bool(lost.sum() >= 60)
+    return _Change(rgba, _box(lost), bool(lost.sum() >= 60))
 
 
 def _swallowed(clean: Clean, random: Random, strength: float) -> Plant:
@@ -181,7 +207,7 @@ def _swallowed(clean: Clean, random: Random, strength: float) -> Plant:
         return None
     piece = labels == fits[int(random.integers(len(fits)))]
     rgba[cv2.dilate(piece.astype(np.uint8), np.ones((3, 3))) > 0, 3] = 0
-    return rgba, _box(piece), True
+    return _Change(rgba, _box(piece), True)
 
 
 def _leftover(clean: Clean, random: Random, strength: float) -> Plant:
@@ -196,7 +222,7 @@ def _leftover(clean: Clean, random: Random, strength: float) -> Plant:
     spread = 5 + 8 * strength
     soft = (0.05 + 0.3 * strength) * np.exp(-((rows - at[0]) ** 2 + (cols - at[1]) ** 2) / (2 * spread**2))  # fmt: skip
     rgba[..., 3] = np.maximum(rgba[..., 3], np.rint(255 * soft)).astype(np.uint8)
-    return rgba, _box(soft > 0.04), strength > 0.15
+    return _Change(rgba, _box(soft > 0.04), strength > 0.15)
 
 
 def _jagged(clean: Clean, random: Random, strength: float) -> Plant:
@@ -216,7 +242,7 @@ def _jagged(clean: Clean, random: Random, strength: float) -> Plant:
     if changed.sum() < 12:
         return None
     rgba[near, 3] = hard[near]
-    return rgba, _box(changed & slants) if (changed & slants).any() else _box(changed), bool((changed & slants).sum() > 30)  # fmt: skip
+    return _Change(rgba, _box(changed & slants) if (changed & slants).any() else _box(changed), bool((changed & slants).sum() > 30))  # fmt: skip
 
 
 def _changed(clean: Clean, random: Random, strength: float) -> Plant:
@@ -228,12 +254,61 @@ def _changed(clean: Clean, random: Random, strength: float) -> Plant:
     here = _disc(rgba.shape[:2], *at, radius) > 0.5
     shift = (18 + 60 * strength) * np.array([(1, -1, 0), (0, 1, -1), (-1, 0, 1)][random.integers(3)])  # fmt: skip
     rgba[here, :3] = np.clip(rgba[here, :3] + shift, 0, 255).astype(np.uint8)
-    return rgba, _box(here), strength > 0.2
+    return _Change(rgba, _box(here), strength > 0.2)
+
+
+def _cut_off(clean: Clean, random: Random, strength: float) -> Plant:
+    rgba = clean.seen.rgba
+    cols = np.flatnonzero((rgba[..., 3] > 128).any(axis=0))
+    if not len(cols):
+        return None
+    left = int(cols[0] + (0.02 + 0.4 * strength) * (cols[-1] - cols[0]))
+    cut = np.zeros_like(rgba)  # the figure moved out of the picture, by its left edge
+    cut[:, : rgba.shape[1] - left] = rgba[:, left:]
+    rgb = None if clean.seen.rgb is None else np.roll(clean.seen.rgb, -left, axis=1)
+    rows = np.flatnonzero(cut[:, 0, 3] > 128)
+    longest = (
+        max(map(len, np.split(rows, np.flatnonzero(np.diff(rows) > 1) + 1))) if len(rows) else 0
+    )
+    if longest < 4:
+        return None
+    return _Change(cut, Region(int(rows[0]), 0, int(rows[-1]) + 1, 1), longest >= 16, rgb=rgb)
+
+
+def _resolution(clean: Clean, random: Random, strength: float) -> Plant:
+    cols = np.flatnonzero((clean.seen.rgba[..., 3] > 128).any(axis=0))
+    if not len(cols):
+        return None
+    dpi = 145 - 100 * strength
+    wide_mm = 25.4 * (cols[-1] - cols[0] + 1) / dpi
+    box = Region(0, 0, *clean.seen.rgba.shape[:2])
+    return _Change(clean.seen.rgba, box, True, print_mm=float(wide_mm))
+
+
+def _pocket(clean: Clean, random: Random, strength: float) -> Plant:
+    if not clean.is_opaque or clean.seen.rgb is None:
+        return None
+    rgba, rgb = clean.seen.rgba.copy(), clean.seen.rgb.copy()
+    radius = 4 + 10 * strength
+    at = _choose(random, _depths(rgba)[0] > radius + 5)
+    if at is None:
+        return None
+    hole = _disc(rgba.shape[:2], *at, radius)
+    away = np.asarray(clean.seen.away)
+    if np.median(away[hole > 0.5]) < 15:  # in what is like the ground there is none to see
+        return None
+    ground = np.asarray(clean.seen.ground)
+    grain = rgb - cv2.GaussianBlur(rgb.astype(np.float32), (0, 0), 2)
+    mixed = rgb + hole[..., None] * (ground + np.where(hole[..., None] > 0.5, grain, 0) - rgb)
+    rgb = np.rint(np.clip(mixed, 0, 255)).astype(np.uint8)
+    rgba[hole > 0, :3] = rgb[hole > 0]
+    return _Change(rgba, _box(hole > 0), True, rgb=rgb)
 
 
 PLANTS: dict[str, Callable[[Clean, Random, float], Plant]] = {
     "crumb": _crumb, "fringe": _fringe, "see_through": _see_through, "eaten": _eaten, "swallowed": _swallowed,
-    "leftover": _leftover, "jagged": _jagged, "changed": _changed,
+    "leftover": _leftover, "jagged": _jagged, "changed": _changed, "cut_off": _cut_off, "resolution": _resolution,
+    "pocket": _pocket,
 }  # fmt: skip
 
 
@@ -247,7 +322,7 @@ def plant_all(cleans: list[Clean], each: int = EACH) -> Iterator[Planted]:
             planted = plant(clean, random, (attempt % each) / (each - 1))
             if planted is not None:
                 made += 1
-                yield Planted(clean, kind, *planted)
+                yield Planted(clean, kind, planted)
             if made == each:
                 break
 
@@ -258,17 +333,38 @@ def judge(clean: Clean, rgba: NDArray[np.uint8]) -> list[Fault]:
     return find_faults(JudgedAlone(seen, is_opaque=clean.is_opaque))
 
 
+def _judge_planted(planted: Planted) -> list[Fault] | None:
+    """Return the faults found, None where the key mended it by itself."""
+    clean, change = planted.clean, planted.change
+    if planted.kind == "pocket":  # which the sheet knows of, and the cut by itself does not
+        assert change.rgb is not None
+        picture, plan = Picture(change.rgb), GroundPlan(nature="opaque")
+        cutter = cut_out(picture, measure_sheet(picture, plan), Plan(plan))
+        row, col = (
+            (change.box.top + change.box.bottom) // 2,
+            (change.box.left + change.box.right) // 2,
+        )
+        if cutter.render(Region(row, col, row + 1, col + 1))[0, 0, 3] == 0:
+            return None
+        undecided = tuple(p for p in cutter.pockets.listed if not p.is_decided)
+        return find_faults(JudgedSheet(cutter), pockets=undecided)
+    if change.print_mm is None and change.rgb is None:
+        return judge(clean, change.rgba)
+    alone = JudgedAlone(Seen(change.rgba), is_opaque=clean.is_opaque)
+    return find_faults(alone, print_mm=change.print_mm)
+
+
 def _is_found(planted: Planted, faults: list[Fault]) -> bool:
     alike = {"eaten", "swallowed"}
     kinds = alike if planted.kind in alike else {planted.kind}
-    box = planted.box
+    box = planted.change.box
     near = Region(box.top - _NEAR_PX, box.left - _NEAR_PX, box.bottom + _NEAR_PX, box.right + _NEAR_PX)  # fmt: skip
     return any(fault.kind in kinds and fault.box.touches(near) for fault in faults)
 
 
-def report_faults(truth: Path | None, *, shows: bool = False) -> None:
+def report_faults(truth: Path | None, *, of_families: bool = False, shows: bool = False) -> None:
     """Print the table of a set: found of the visible ones and of all, and which clean ones are accused of what."""
-    cleans = list(list_clean(truth))
+    cleans = list(list_clean(truth, of_families=of_families))
     accused = 0
     for clean in cleans:
         faults = judge(clean, clean.seen.rgba)
@@ -280,11 +376,13 @@ def report_faults(truth: Path | None, *, shows: bool = False) -> None:
     print(f"{'fault':12} {'visible':>8} {'found':>6}   {'all':>4} {'found':>6}")
     rows: dict[str, list[tuple[bool, bool]]] = {kind: [] for kind in PLANTS}
     for planted in plant_all(cleans):
-        faults = judge(planted.clean, planted.rgba)
-        rows[planted.kind].append((planted.is_visible, _is_found(planted, faults)))
+        faults_found = _judge_planted(planted)
+        if faults_found is not None:
+            found = _is_found(planted, faults_found)
+            rows[planted.kind].append((planted.change.is_visible, found))
     visible_found = visible_all = 0
-    for kind, found in rows.items():
-        visible = [is_found for is_visible, is_found in found if is_visible]
+    for kind, judged in rows.items():
+        visible = [is_found for is_visible, is_found in judged if is_visible]
         visible_found, visible_all = visible_found + sum(visible), visible_all + len(visible)
-        print(f"{kind:12} {len(visible):8} {sum(visible):6}   {len(found):4} {sum(f for _, f in found):6}")  # fmt: skip
+        print(f"{kind:12} {len(visible):8} {sum(visible):6}   {len(judged):4} {sum(f for _, f in judged):6}")  # fmt: skip
     print(f"{'visible':12} {visible_all:8} {visible_found:6}   {100 * visible_found / max(1, visible_all):.1f} %")  # fmt: skip

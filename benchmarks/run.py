@@ -141,8 +141,9 @@ def main() -> None:
     )
     options = parser.parse_args()
     if options.faults is not None:
-        for truth in (None, options.faults):
-            faults.report_faults(truth, shows=True)
+        faults.report_faults(None, shows=True)
+        faults.report_faults(None, of_families=True, shows=True)
+        faults.report_faults(options.faults, shows=True)
         return
     if options.by_hand is not None:
         report_busy(options.by_hand)

@@ -21,7 +21,7 @@ from tidymargin.core.base.errors import (
     UnusableArgumentError,
 )
 from tidymargin.formats.encode import encode_quick, is_whole_png
-from tidymargin.services import settings
+from tidymargin.services import keeping, settings
 from tidymargin.services.backing import back_up, check_backup, restore
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
@@ -29,6 +29,7 @@ from tidymargin.services.identity import proof_name
 from tidymargin.services.proofs import load_proof, make_thumbnail
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.copies import KEPT, Copies
+from tidymargin.store.database import list_revisions
 
 
 @pytest.fixture
@@ -151,7 +152,7 @@ def test_no_backup_writes_outside_of_the_folder(tmp_path, name):
 def test_the_doctor_says_what_is_wrong_and_changes_nothing_unless_told_to(folder):
     fine = run(folder, "doctor")
     assert fine.exit_code == 0
-    for said in ("revision 0004", "2 sheets, 1 of them in the bin", "2 originals", "MB originals", "open in no process"):  # fmt: skip
+    for said in (f"revision {list_revisions()[0]}", "2 sheets, 1 of them in the bin", "2 originals", "MB originals", "open in no process"):  # fmt: skip
         assert said in fine.output
     shop = open_workshop(folder)
     assert f"open in process {os.getpid()}" in run(folder, "doctor").output
@@ -170,6 +171,43 @@ def test_the_doctor_says_what_is_wrong_and_changes_nothing_unless_told_to(folder
     mended = run(folder, "doctor", "--fix").output
     assert "1 are no pictures and stay set aside" in mended
     assert (folder / "set-aside" / ("ab" * 32)).read_bytes() == b"a stranger's, and no picture"
+
+
+def test_what_was_taken_out_of_the_bin_after_the_copy_is_not_in_it_once_that_is_put_back(folder):
+    open_workshop(folder).close()  # makes a copy in which a sheet is in the bin
+    shop = open_workshop(folder)
+    binned = shop.sheets.list_binned()[0]
+    shop.sheets.take_out(binned.id)
+    shop.close()
+    (folder / "sheets.sqlite").unlink()
+    for left in folder.glob("sheets.sqlite-*"):
+        left.unlink()
+    assert "out of it: they may have been taken out since" in run(folder, "doctor", "--fix").output
+    shop = open_workshop(folder)
+    keeping.empty_bin(shop)
+    assert binned.original in {sheet.original for sheet in shop.sheets.list_all()}
+    assert shop.originals.is_whole(binned.original)
+    shop.close()
+
+
+def test_no_number_of_a_deleted_sheet_is_given_again_in_an_old_folder_either(
+    tmp_path, folder, badge_png
+):
+    with closing(sqlite3.connect(folder / "sheets.sqlite")) as database, database:
+        wishes = "PRAGMA writable_schema=ON; UPDATE sqlite_master SET sql = replace(sql, ' AUTOINCREMENT', ''); UPDATE alembic_version SET version_num = '0004'"  # fmt: skip
+        database.executescript(wishes)
+    before = tell(folder)
+    shop = open_workshop(folder)
+    newest = add_sheet(shop, badge_png, "again.png")
+    shop.sheets.bin(newest.id)
+    keeping.empty_bin(shop)
+    later = add_sheet(shop, badge_png, "later.png")
+    assert (later.id, later.head) == (newest.id + 1, newest.head + 1)
+    shop.sheets.bin(later.id)
+    keeping.empty_bin(shop)
+    shop.close()
+    assert tell(folder)[0] == before[0][:1]  # the others as they were, with their histories
+    assert tell(folder)[1] == before[1][:1]
 
 
 def test_copies_are_made_when_something_changed_and_three_are_kept_of_different_days(tmp_path):

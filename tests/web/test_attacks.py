@@ -27,6 +27,7 @@ from tidymargin.services import keeping
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.workshop import open_workshop
+from tidymargin.store.database import list_revisions
 from tidymargin.web.app import create_app
 
 
@@ -368,7 +369,7 @@ def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(
     elif damage == "missing":
         place.unlink()
     elif damage == "newer":
-        place.write_bytes(before.replace(b"0004", b"0999"))
+        place.write_bytes(before.replace(list_revisions()[0].encode(), b"0999"))
     elif damage == "a row changed":
         place.write_bytes(before.replace(b'"trim":false', b'"trim":falsy'))
     else:

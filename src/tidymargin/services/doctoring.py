@@ -22,7 +22,7 @@ from tidymargin.store.database import (
     open_database,
 )
 from tidymargin.store.folder import DATABASE, SET_ASIDE, FolderLock, find_owner
-from tidymargin.store.merging import bring_over
+from tidymargin.store.merging import bring_over, take_all_out
 from tidymargin.store.originals import Originals
 
 Tell = Callable[[str], None]
@@ -203,6 +203,9 @@ def _put_in_place(folder: Path, copy: Copy | None, tell: Tell) -> None:
             file.write(copy.place.read_bytes())
         tell(f"the copy of {copy.made_at:%d %B %Y, %H:%M} UTC is in its place, with {copy.count_sheets()} sheets")  # fmt: skip
     open_database(place).dispose()  # made, or brought up to date
+    taken_out = take_all_out(place)
+    if taken_out:
+        tell(f"{taken_out} sheets that were in the bin then are out of it: they may have been taken out since")  # fmt: skip
     if moved is None or not moved.is_file():
         tell(_NOT_IN_IT)
         return

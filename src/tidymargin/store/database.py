@@ -28,13 +28,17 @@ _BUSY_MS = 10_000
 _TO_MEND = f"{program()} doctor says what there is to put in its place; nothing was changed."
 
 
-def _set_pragmas(connection: Any, _record: Any) -> None:
+def _set_migrating_pragmas(connection: Any, _record: Any) -> None:
     cursor = connection.cursor()
     cursor.execute(f"PRAGMA busy_timeout={_BUSY_MS}")
     cursor.execute("PRAGMA journal_mode=WAL")
     cursor.execute("PRAGMA synchronous=FULL")  # what was acknowledged survives a pulled plug
-    cursor.execute("PRAGMA foreign_keys=ON")
     cursor.close()
+
+
+def _set_pragmas(connection: Any, record: Any) -> None:
+    _set_migrating_pragmas(connection, record)
+    connection.execute("PRAGMA foreign_keys=ON").close()
 
 
 def to_words(error: Exception) -> DomainError | None:
@@ -142,19 +146,24 @@ def open_database(path: Path) -> Engine:
     """
     if path.exists() and path.stat().st_size:
         check_database(path)
-    engine = create_engine(URL.create("sqlite", database=str(path)))
-    event.listen(engine, "connect", _set_pragmas)
+    url = URL.create("sqlite", database=str(path))
+    # tables that others name can be made anew only while nothing looks after those names
+    migrating = create_engine(url)
+    event.listen(migrating, "connect", _set_migrating_pragmas)
     config = _config()
     try:
-        with engine.begin() as connection:
+        with migrating.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
     except DatabaseError as error:
-        engine.dispose()
         words = to_words(error)
         if words is None:
             raise
         raise words from error
+    finally:
+        migrating.dispose()
+    engine = create_engine(url)
+    event.listen(engine, "connect", _set_pragmas)
     return engine
 
 

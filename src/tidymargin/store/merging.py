@@ -135,6 +135,16 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
     return added, gone_on
 
 
+def take_all_out(database: Path) -> int:
+    """Take every sheet out of the bin of a database that nobody uses; return how many were in it.
+
+    For one that was put back: what was in the bin then and taken out since would be deleted with it.
+    """
+    with closing(sqlite3.connect(database)) as connection, connection:
+        change = "UPDATE sheet SET binned_at = NULL WHERE binned_at IS NOT NULL"
+        return connection.execute(change).rowcount
+
+
 def _bring_states(
     connection: sqlite3.Connection, number: int, sheet: Row, states: list[Row], bodies: dict[str, str], versions: list[Row]
 ) -> int:  # fmt: skip

@@ -23,6 +23,7 @@ class SheetRow(Base):
     """One picture brought in."""
 
     __tablename__ = "sheet"
+    __table_args__ = ({"sqlite_autoincrement": True},)  # or a deleted one's number is given again
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     name: Mapped[str] = mapped_column(String(200))
@@ -52,7 +53,7 @@ class StateRow(Base):
     """One state in a sheet's history: its parent, its seven steps and what made it."""
 
     __tablename__ = "state"
-    __table_args__ = (Index("ix_state_sheet_id", "sheet_id"),)
+    __table_args__ = (Index("ix_state_sheet_id", "sheet_id"), {"sqlite_autoincrement": True})
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     sheet_id: Mapped[int] = mapped_column(ForeignKey("sheet.id"))
