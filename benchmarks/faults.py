@@ -57,12 +57,12 @@ def _to_clean(name: str, encoded: bytes, true: NDArray[np.uint8], ground: str, n
         return None
     everywhere = Region(0, 0, picture.height, picture.width)
     away = np.asarray(facts.difference.steps, np.float32) * np.float32(STEP)
-    seen = Seen(true, picture.rgb, facts.ground.over(everywhere), away)
     # inside, a cut has the picture's own colours
     solid = (true[..., 3] == 255).astype(np.uint8)
     deep = np.asarray(cv2.distanceTransform(np.pad(solid, 1), cv2.DIST_L2, 5))[1:-1, 1:-1] > 3
     true = true.copy()
     true[deep, :3] = picture.rgb[deep]
+    seen = Seen(true, picture.rgb, facts.ground.over(everywhere), away)
     edge = np.concatenate([true[0, :, 3], true[-1, :, 3], true[:, 0, 3], true[:, -1, 3]])
     return None if (edge > 30).any() else Clean(name, seen, nature == "opaque")
 

@@ -1,6 +1,6 @@
 """Step 6 of a recipe: what the cut is judged on, which faults count, and which are accepted."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -47,9 +47,9 @@ class ProofStep(Step):
     """What the cut is judged on."""
 
     backdrop: Colour = Field("#E8B23A", description="The backdrop of any colour, #RRGGBB")
-    strip: Annotated[tuple[Colour, ...], AtMost(MOST_IN_STRIP)] = Field(
+    strip: Annotated[tuple[Colour | Literal["picture"], ...], AtMost(MOST_IN_STRIP)] = Field(
         ("#FFFFFF", "#000000", "#808080"),
-        description="Backdrops that stand in the strip before it, #RRGGBB",
+        description="Backdrops that stand in the strip before it, #RRGGBB, or the user's own picture",
     )
     limits: LimitsEntry = LimitsEntry()
     accepted: Annotated[tuple[AcceptedEntry, ...], AtMost(2000)] = ()

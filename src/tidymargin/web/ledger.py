@@ -22,6 +22,7 @@ from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, dra
 from tidymargin.web.sentences.by_hand import list_groups
 from tidymargin.web.sentences.changes import describe_change, name_change
 from tidymargin.web.sentences.faults import list_faults, list_limits, say_looked_for
+from tidymargin.web.sentences.proof import list_backdrops
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
 from tidymargin.web.sentences.recipe import say_recipe
 from tidymargin.web.things import gather_things
@@ -91,6 +92,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "faults": faults,
         "looked_for": say_looked_for(),
         "limits": list_limits(recipe.proof.limits.model_dump()),
+        "backdrops": list_backdrops(recipe),
         "rim_is_set": recipe.rim != RimStep(),
         "undo": name_change(sheet.undo),
         "redo": name_change(sheet.redo),

@@ -28,6 +28,7 @@ _LEAST_PULL = 20.0  # levels that a rim's colour is pulled, so that it can be se
 _BESIDE_LEVELS = 5.0  # that noise puts a mixture beside the way from figure to ground
 _LEAST_APART = 25.0  # levels between figure and ground, below which there is no telling
 _DEEP_PX = 5.0  # inside a figure, from where it should be solid
+_TWO_RIMS = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)))
 _BESIDE_PX = 2.5  # beside a figure, where its rim ends
 _FAINT_PX = 4.0
 _EDGE_SIDE = 5  # over which structure shows, and shade does not
@@ -162,12 +163,9 @@ def find_signs(seen: Seen, limits: Limits, *, is_opaque: bool, has_own_colours: 
     if is_opaque:
         inner = _away_from(share <= _CLEAR)
         patch = (share < 1 - limits.see_through) & (share > _CLEAR) & (inner >= _DEEP_PX)
-        # a slit is no patch
-        around = np.ones((3, 3), np.uint8)
-        mark(
-            np.asarray(cv2.morphologyEx(patch.view(np.uint8), cv2.MORPH_OPEN, around)) > 0,
-            SEE_THROUGH,
-        )
+        # two rims face to face, as those of a slit, are no patch
+        patch = np.asarray(cv2.morphologyEx(patch.view(np.uint8), cv2.MORPH_OPEN, _TWO_RIMS)) > 0
+        mark(patch, SEE_THROUGH)
         faint = (share > limits.leftover) & (share < 0.6) & (_away_from(share >= 0.7) > _FAINT_PX)
         if seen.away is not None:  # a faint line is one; what is left over has no edges
             everywhere = np.ones(share.shape, np.bool_)

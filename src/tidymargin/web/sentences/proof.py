@@ -20,11 +20,28 @@ from tidymargin.web.words import (
 )
 
 
+def list_backdrops(recipe: Recipe) -> list[tuple[str, str, bool | None]]:
+    """Return each backdrop of the stage, its words, and whether it stands in the strip, None where it cannot or always does."""
+    in_strip = recipe.proof.strip
+    could = [
+        ("#FFFFFF", gettext("white")), ("#000000", gettext("black")), ("#808080", gettext("mid grey")),
+        ("#404040", gettext("dark grey")), ("#C8C8C8", gettext("pale grey")), ("picture", gettext("your picture")),
+    ]  # fmt: skip
+    return [
+        ("blotter", gettext("blotter"), None),
+        *((kind, words, kind in in_strip) for kind, words in could),
+        (recipe.proof.backdrop, gettext("your colour"), None),
+        ("alpha", gettext("matte alone"), None),
+        ("rim", gettext("rim alone"), None),
+    ]
+
+
 def say_proof(recipe: Recipe, faults: int | None = None) -> StepView:
     """Say what the cut is looked at on; `faults` are those that nobody has accepted, None where that is not known."""
     code = recipe.proof.backdrop.upper()
     colour = phrase("proof", gettext("Backdrop"), code, swatch=code)
-    names = [gettext("mid grey") if c == "#808080" else name_colour(c) for c in recipe.proof.strip]
+    known = {kind: words for kind, words, _ in list_backdrops(recipe)}
+    names = [known.get(kind) or name_colour(kind) for kind in recipe.proof.strip]
     if names:
         said = fill(gettext("Proof on %(names)s and %(colour)s."), names=", ".join(names), colour=colour)  # fmt: skip
     else:

@@ -60,8 +60,8 @@ export class Proof {
       canvas.width = Math.max(1, Math.round(canvas.clientWidth * ratio));
       canvas.height = Math.max(1, Math.round(canvas.clientHeight * ratio));
       const context = canvas.getContext("2d");
-      context.fillStyle = canvas.dataset.colour || sheet.backdrop;
-      context.fillRect(0, 0, canvas.width, canvas.height);
+      const kind = canvas.dataset.colour || sheet.backdrop;
+      this.stage.backdrops.fill(context, kind, 0, 0, canvas.width, canvas.height);
       context.imageSmoothingEnabled = false;
       const side = ZOOM * ratio;
       context.drawImage(this.frame.buffer, 0, 0, this.frame.seen.width * side, this.frame.seen.height * side);

@@ -208,7 +208,7 @@ export class Stage {
     const to = viewport.toCanvas(viewport.pictureWidth, viewport.pictureHeight);
     const [left, top] = [Math.round(from.x), Math.round(from.y)];
     const box = [left, top, Math.round(to.x - from.x), Math.round(to.y - from.y)];
-    if (!this.backdrops?.fill(context, ...box)) {
+    if (!this.backdrops?.fill(context, this.backdrops.kind, ...box)) {
       context.fillStyle = this.blotter.pattern;
       context.fillRect(...box);
     }
