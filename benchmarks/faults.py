@@ -163,6 +163,14 @@ def _fringe(clean: Clean, random: Random, strength: float) -> Plant:
         return None
     rows, cols = np.ogrid[: rgba.shape[0], : rgba.shape[1]]
     near = (rows - at[0]) ** 2 + (cols - at[1]) ** 2 < (8 + 24 * strength) ** 2
+    if random.random() < 0.5 and clean.seen.rgb is not None:  # a matte that is too wide
+        side = 2 * int(round(0.6 + 1.2 * strength)) + 1
+        wide = cv2.dilate(rgba[..., 3], cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+        rim = near & (wide > rgba[..., 3]) & (wide > 40)
+        if not rim.any():
+            return None
+        rgba[rim, :3], rgba[rim, 3] = clean.seen.rgb[rim], wide[rim]
+        return _Change(rgba, _box(rim), strength >= 0.15)
     rim = near & (rgba[..., 3] > 40) & (inside <= 2.2)
     pull = 0.3 + 0.6 * strength
     mixed = rgba[..., :3] + pull * (ground - rgba[..., :3])

@@ -26,6 +26,7 @@ _RIM_PX, _INSIDE_PX = 2.5, (3.5, 9.0)
 _AROUND_INSIDE = (15, 15)
 _LEAST_PULL = 20.0  # levels that a rim's colour is pulled, so that it can be seen
 _BESIDE_LEVELS = 5.0  # that noise puts a mixture beside the way from figure to ground
+_PALER, _NEARLY_GROUND = 0.4, 0.75
 _LEAST_APART = 25.0  # levels between figure and ground, below which there is no telling
 _DEEP_PX = 5.0  # inside a figure, from where it should be solid
 _TWO_RIMS = np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)))
@@ -74,6 +75,13 @@ def _find_fringe(seen: Seen, share: Layer, limits: Limits) -> Mask:
         strength = pull * apart * share
         is_pulled = rim & (apart > _LEAST_APART) & (pull > limits.fringe) & (strength > _LEAST_PULL)
         is_pulled &= beside < _BESIDE_LEVELS + 0.2 * pull * apart
+        if seen.rgb is not None:
+            # a pale rim of the figure's own gives the picture again; ground in a colour makes it paler than that, unless
+            # the matte is too wide, when that colour is nearly ground
+            part = share[..., None]
+            paler = ((part * own + (1 - part) * ground - seen.rgb) * way).sum(axis=2) / np.maximum(apart, 1)  # fmt: skip
+            is_mixed = paler > _PALER * np.minimum(share, 1 - share) * pull * apart
+            is_pulled &= is_mixed | (share >= _SOLID) | (pull > _NEARLY_GROUND)
         # an outline of the figure's own goes on deeper
         pulled_deeper = np.where(deeper, np.clip(pull, 0, 1), 0).astype(np.float32)
         depth = cv2.boxFilter(pulled_deeper, -1, (7, 7), normalize=False)
