@@ -26,6 +26,7 @@ _RIM_PX, _INSIDE_PX = 2.5, (3.5, 9.0)
 _AROUND_INSIDE = (15, 15)
 _LEAST_PULL = 20.0  # levels that a rim's colour is pulled, so that it can be seen
 _BESIDE_LEVELS = 5.0  # that noise puts a mixture beside the way from figure to ground
+_FULL_INK = 0.85  # of the most around, from which ink shows its own colour
 _PALER, _NEARLY_GROUND = 0.4, 0.75
 _LEAST_APART = 25.0  # levels between figure and ground, below which there is no telling
 _DEEP_PX = 5.0  # inside a figure, from where it should be solid
@@ -52,10 +53,13 @@ def _mean_of(colours: Layer, mask: Mask) -> tuple[Layer, Layer]:
     return np.asarray(np.asarray(total) / np.maximum(count, 1)[..., None], np.float32), count
 
 
-def _find_fringe(seen: Seen, share: Layer, limits: Limits) -> Mask:
+def _find_fringe(seen: Seen, share: Layer, limits: Limits, *, is_opaque: bool) -> Mask:
     """Return where the figure's colour at the rim is pulled from what it is inside to the old ground."""
     inside_px = _away_from(share < 0.5)
     core = (inside_px >= _INSIDE_PX[0]) & (inside_px <= _INSIDE_PX[1]) & (share >= _SOLID)
+    if not is_opaque:  # a stroke's middle, solid or not
+        most = np.asarray(cv2.dilate(share, np.ones(_AROUND_INSIDE, np.uint8)))
+        core = (share >= _FULL_INK * most) & (most > 0.3) & (inside_px > 1)
     own = seen.rgba[..., :3].astype(np.float32)
     inner, count = _mean_of(own, core)
     rim = (inside_px <= _RIM_PX) & (share >= 0.25) & (count >= 8)
@@ -167,7 +171,7 @@ def find_signs(seen: Seen, limits: Limits, *, is_opaque: bool, has_own_colours: 
         far = float(np.median(seen.away[share > 0.5])) if (share > 0.5).any() else 0.0
         mark((share > _SOLID_CRUMB) & (seen.away < _LIKE_GROUND * far), GROUND_LIKE)
     if has_own_colours or seen.rgb is None:
-        mark(_find_fringe(seen, share, limits), FRINGE)
+        mark(_find_fringe(seen, share, limits, is_opaque=is_opaque), FRINGE)
     if is_opaque:
         inner = _away_from(share <= _CLEAR)
         patch = (share < 1 - limits.see_through) & (share > _CLEAR) & (inner >= _DEEP_PX)
