@@ -164,7 +164,7 @@ def _fringe(clean: Clean, random: Random, strength: float) -> Plant:
     rows, cols = np.ogrid[: rgba.shape[0], : rgba.shape[1]]
     near = (rows - at[0]) ** 2 + (cols - at[1]) ** 2 < (8 + 24 * strength) ** 2
     if random.random() < 0.5 and clean.seen.rgb is not None:  # a matte that is too wide
-        side = 2 * int(round(0.6 + 1.2 * strength)) + 1
+        side = 2 * round(0.6 + 1.2 * strength) + 1
         wide = cv2.dilate(rgba[..., 3], cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
         rim = near & (wide > rgba[..., 3]) & (wide > 40)
         if not rim.any():
