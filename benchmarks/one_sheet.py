@@ -35,7 +35,8 @@ _ROUNDS = 3  # of each sheet, since other work on the machine disturbs single on
 _LARGE_PX = 40_000_000
 
 
-def _timed(call: Callable[[], object]) -> float:
+def timed(call: Callable[[], object]) -> float:
+    """Return how long a call takes, in seconds."""
     start = time.perf_counter()
     call()
     return time.perf_counter() - start
@@ -56,7 +57,8 @@ def _children_mb() -> float:
     return held / 1024
 
 
-def _list_views(height: int, width: int) -> dict[str, View]:
+def list_views(height: int, width: int) -> dict[str, View]:
+    """Return the views that a person has of a sheet: all of it, as it is, and close to."""
     wide, tall = _VIEW
     cell = max(1.0, width / wide, height / tall)
     top, left = max(0, height // 8 - tall // 2), max(0, width // 2 - wide // 2)
@@ -72,15 +74,15 @@ def _measure_moves(workshop: Workshop, sheet: Sheet) -> dict[str, float]:
     """Return, by view, the median time of a control moved over encoding what is seen as PNG."""
     facts = load_measured(workshop, sheet).facts
     found = {}
-    for name, view in _list_views(*facts.outside.shape).items():
+    for name, view in list_views(*facts.outside.shape).items():
         seen = render_view(workshop, sheet, view)
         render_view(workshop, sheet, view, facts.calm.tolerance + 0.2)
         times = []
         for number in range(2, _MOVES + 2):
             tried = round(facts.calm.tolerance + 0.2 * number, 1)
-            times.append(_timed(lambda v=view, t=tried: render_view(workshop, sheet, v, t)))  # type: ignore[misc]
+            times.append(timed(lambda v=view, t=tried: render_view(workshop, sheet, v, t)))  # type: ignore[misc]
         shown = np.repeat(np.repeat(seen, 4, 0), 4, 1) if name == "400 %" else seen
-        floor = min(_timed(lambda s=shown: encode_quick(s)) for _ in range(3))  # type: ignore[misc]
+        floor = min(timed(lambda s=shown: encode_quick(s)) for _ in range(3))  # type: ignore[misc]
         found[f"control moved at {name}, over encoding the view"] = statistics.median(times) / floor
     return found
 
@@ -96,7 +98,7 @@ def _work_once(data: bytes) -> tuple[dict[str, float], float]:
 
     Every floor is taken beside what it is for, as the machine's own pace changes from round to round.
     """
-    decode = min(_timed(lambda: decode_picture(data)) for _ in range(2))
+    decode = min(timed(lambda: decode_picture(data)) for _ in range(2))
     with tempfile.TemporaryDirectory() as folder:
         workshop = open_workshop(Path(folder))
         workshop.readers.measure_size(
@@ -104,7 +106,7 @@ def _work_once(data: bytes) -> tuple[dict[str, float], float]:
         )  # as in a server at rest
         start = time.perf_counter()
         sheet = add_sheet(workshop, data, "sheet.jpg")
-        whole = _list_views(sheet.height, sheet.width)["whole"]
+        whole = list_views(sheet.height, sheet.width)["whole"]
         render_original(workshop, sheet, whole)
         shown = time.perf_counter() - start
         render_draft(workshop, sheet, whole)
@@ -118,13 +120,13 @@ def _work_once(data: bytes) -> tuple[dict[str, float], float]:
         workshop.close()
     picture = decode_picture(data).picture
     facts = load_measured(workshop, sheet).facts
-    alone = _timed(lambda: measure_difference(picture, facts.ground))
-    alone += _timed(lambda: seed_outside(facts.difference.steps, None))
-    exported = _timed(lambda: key_file(data, Recipe()))
+    alone = timed(lambda: measure_difference(picture, facts.ground))
+    alone += timed(lambda: seed_outside(facts.difference.steps, None))
+    exported = timed(lambda: key_file(data, Recipe()))
     result = decode_picture(cut).picture
     solid = np.full(result.rgb.shape[:2], 255, np.uint8)
     rgba = np.dstack([result.rgb, solid if result.alpha is None else result.alpha])
-    encoded = _timed(lambda: encode_quick(rgba))
+    encoded = timed(lambda: encode_quick(rgba))
     ratios = {
         "original shown, over decode": shown / decode,
         "draft, over decode": drafted / decode,

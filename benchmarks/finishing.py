@@ -1,0 +1,93 @@
+"""Every control of rim and colour on one large sheet, over encoding the view that it changes."""
+
+import sys
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from benchmarks.one_sheet import list_views, timed
+from benchmarks.speed import make_sheet
+from tidymargin.formats.encode import encode_quick
+from tidymargin.services import finishing
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.exporting import export_sheet
+from tidymargin.services.measuring import load_measured
+from tidymargin.services.viewing import render_view
+from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.store.values import Sheet
+
+Set = Callable[[Workshop, Sheet, float], Sheet]
+
+
+def _of(call: Callable[..., Sheet], **values: Callable[[float], Any]) -> Set:
+    def set_to(workshop: Workshop, sheet: Sheet, share: float) -> Sheet:
+        return call(workshop, sheet.id, sheet.head, **{n: v(share) for n, v in values.items()})
+
+    return set_to
+
+
+CONTROLS: dict[str, Set] = {
+    "choke": _of(finishing.set_rim, choke_px=lambda t: 0.4 + t),
+    "spread": _of(finishing.set_rim, choke_px=lambda t: -0.4 - t),
+    "smooth": _of(finishing.set_rim, smooth_px=lambda t: 1 + t),
+    "feather": _of(finishing.set_rim, feather_px=lambda t: 1 + 2 * t),
+    "black, white and gamma": _of(
+        finishing.set_rim, black=lambda t: t / 5, white=lambda t: 1 - t / 5, gamma=lambda t: 1 + t
+    ),
+    "fringe": _of(finishing.set_rim, fringe=lambda t: 0.2 + t / 2, fringe_px=lambda t: 2.0),
+    "tone": _of(
+        finishing.set_tone, depth=lambda t: t / 2, saturation=lambda t: t / 2, contrast=lambda t: t / 3
+    ),
+    "recolour": _of(finishing.recolour, colour=lambda t: f"#{int(200 * t):02X}3557"),
+    "gradient": _of(
+        finishing.recolour, colour=lambda t: "#1D3557", towards=lambda t: "#F4C430", degrees=lambda t: 90 * t
+    ),
+    "backing": _of(finishing.set_backing, backing=lambda t: {"colour": "#FFFFFF", "grown_px": 4 + 8 * t}),
+    "shadow": _of(finishing.set_shadow, amount=lambda t: 0.2 + t / 2),
+}  # fmt: skip
+_STEPS = 3
+
+
+def measure_finishing(picture: str, kind: str, megapixels: int) -> Iterator[tuple[str, dict[str, float]]]:  # fmt: skip
+    """Yield each control with what it takes at each view, and at export, over the same without it and encoding."""
+    data = make_sheet(picture, kind, megapixels)
+    with tempfile.TemporaryDirectory() as folder:
+        workshop = open_workshop(Path(folder))
+        sheet = add_sheet(workshop, data, "sheet.jpg")
+        load_measured(workshop, sheet)
+        first = sheet.head
+        plain = min(timed(lambda: export_sheet(workshop, sheet)) for _ in range(2))
+        views = list_views(sheet.height, sheet.width)
+        for name, set_to in CONTROLS.items():
+            found: dict[str, float] = {}
+            sheet = set_to(workshop, sheet, 0.05)
+            for at, view in views.items():
+                seen = render_view(workshop, sheet, view)  # compiled, and looked at before
+                times = []
+                for number in range(_STEPS):
+                    sheet = set_to(workshop, sheet, 0.2 + 0.2 * number + 0.01 * len(found))
+                    times.append(timed(lambda v=view, s=sheet: render_view(workshop, s, v)))  # type: ignore[misc]
+                shown = np.repeat(np.repeat(seen, 4, 0), 4, 1) if at == "400 %" else seen
+                floor = min(timed(lambda s=shown: encode_quick(s)) for _ in range(3))  # type: ignore[misc]
+                found[at] = float(np.median(times)) / floor
+            found["export"] = timed(lambda s=sheet: export_sheet(workshop, s)) / plain  # type: ignore[misc]
+            yield name, found
+            sheet = workshop.sheets.visit(sheet.id, sheet.head, first)
+        workshop.close()
+
+
+def main(megapixels: int) -> None:
+    """Print the table for a line drawing on paper and something photo-like on a flat ground."""
+    for picture, kind in (("net, line art", "paper"), ("pebble, photo-like", "flat")):
+        print(
+            f"{picture} on {kind}, {megapixels} MP: over encoding the view; export over a plain one"
+        )
+        for name, found in measure_finishing(picture, kind, megapixels):
+            print(f"  {name:24}" + "".join(f"  {at} {ratio:6.2f}" for at, ratio in found.items()), flush=True)  # fmt: skip
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 35)
