@@ -15,7 +15,7 @@ from tidymargin.services import finishing
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.measuring import load_measured
-from tidymargin.services.viewing import render_view
+from tidymargin.services.viewing import render_sketch, render_view
 from tidymargin.services.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 
@@ -58,21 +58,24 @@ def measure_finishing(picture: str, kind: str, megapixels: int) -> Iterator[tupl
         workshop = open_workshop(Path(folder))
         sheet = add_sheet(workshop, data, "sheet.jpg")
         load_measured(workshop, sheet)
-        first = sheet.head
+        first, without = sheet.head, sheet
         plain = min(timed(lambda: export_sheet(workshop, sheet)) for _ in range(2))
         views = list_views(sheet.height, sheet.width)
         for name, set_to in CONTROLS.items():
             found: dict[str, float] = {}
             sheet = set_to(workshop, sheet, 0.05)
             for at, view in views.items():
+                render_view(workshop, without, view)  # as it was looked at before
                 seen = render_view(workshop, sheet, view)  # compiled, and looked at before
-                times = []
+                times, drafts = [], []
                 for number in range(_STEPS):
                     sheet = set_to(workshop, sheet, 0.2 + 0.2 * number + 0.01 * len(found))
+                    drafts.append(timed(lambda v=view, s=sheet: render_sketch(workshop, s, v)))  # type: ignore[misc]
                     times.append(timed(lambda v=view, s=sheet: render_view(workshop, s, v)))  # type: ignore[misc]
                 shown = np.repeat(np.repeat(seen, 4, 0), 4, 1) if at == "400 %" else seen
                 floor = min(timed(lambda s=shown: encode_quick(s)) for _ in range(3))  # type: ignore[misc]
-                found[at] = float(np.median(times)) / floor
+                found[f"{at} draft"] = float(np.median(drafts)) / floor
+                found[f"{at} exact"] = float(np.median(times)) / floor
             found["export"] = timed(lambda s=sheet: export_sheet(workshop, s)) / plain  # type: ignore[misc]
             yield name, found
             sheet = workshop.sheets.visit(sheet.id, sheet.head, first)

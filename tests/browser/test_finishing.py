@@ -9,6 +9,7 @@ from tests.browser.test_deciding import SIZE, open_sheet, png_of, settle
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import to_png
 from tidymargin.demo.almanac import make_almanac
+from tidymargin.services import judging
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.measuring import load_measured
 
@@ -143,13 +144,33 @@ def test_a_list_of_faults_is_walked_to_empty_by_keyboard(page, workshop):
     assert page.locator(".faults li").count() == count
 
 
+def test_the_knot_charts_faults_are_mended_by_keyboard_until_none_is_left(page, workshop, chart):
+    sheet = open_sheet(page, workshop, chart.encoded, "proof")
+    page.locator(".faults li").first.wait_for()
+    found = [f for f in judging.faults_at_hand(workshop, workshop.sheets.load(sheet.id)) or () if f.kind == "crumb"]  # fmt: skip
+    assert found
+    assert all(export(page)[f.row, f.col, 3] > 0 for f in found)
+    stage = page.locator("#stage")
+    for _ in range(page.locator(".faults li").count()):
+        head = workshop.sheets.load(sheet.id).head
+        stage.focus()
+        page.keyboard.press("n")
+        page.locator("#detail", has_text="R mends it").wait_for()
+        page.keyboard.press("r")
+        page.locator(f"#sheet-data:not([data-head='{head}'])").wait_for(state="attached")
+    page.locator("#faults", has_text="None found").wait_for()
+    assert page.locator("#export").inner_text() == "Export PNG"
+    cut = export(page)
+    assert all(cut[f.row, f.col, 3] == 0 for f in found)
+
+
 def test_a_picture_of_ones_own_lies_behind_and_the_matte_is_seen_alone(page, workshop):
     open_sheet(page, workshop, png_of(draw_pastel), "proof")
     before = export(page)
     own = np.zeros((50, 50, 3), np.uint8)
     own[:] = (10, 200, 30)
     page.locator("#own-picture").set_input_files({"name": "own.png", "mimeType": "image/png", "buffer": to_png(own)})  # fmt: skip
-    page.locator("[data-backdrop=picture][aria-pressed=true]").wait_for()
+    page.locator("button[data-backdrop=picture][aria-pressed=true]").wait_for()
     x, y = to_screen(page, 30, 30, SIZE)
 
     def colour_at():
@@ -165,7 +186,18 @@ def test_a_picture_of_ones_own_lies_behind_and_the_matte_is_seen_alone(page, wor
     page.locator("#sweep").evaluate("(t) => { t.value = 200; t.dispatchEvent(new Event('input', { bubbles: true })) }")  # fmt: skip
     assert colour_at() == [200, 200, 200]
     assert np.array_equal(export(page), before)  # what lies behind is never exported
-    page.get_by_label("dark grey").check()
-    page.get_by_role("button", name="Show these").click()
+    page.get_by_label("strip dark grey").check()
+    page.get_by_label("strip your picture").check()
+    page.get_by_role("button", name="Set the strip").click()
     settle(page, "proof strip")
-    assert page.locator("#strip-now figure").count() == 5
+    assert page.locator("#strip-now figure").count() == 6
+    page.reload()
+    wait_measured(page)
+    # it is kept for the next time, in this browser alone
+    page.wait_for_function(
+        """() => { const c = document.querySelector('#strip-now canvas[data-colour=picture]');
+        const { data } = c.getContext('2d').getImageData(0, 0, c.width, c.height);
+        return data.some((_, at) => at % 4 === 0 && data[at] === 10 && data[at + 1] === 200 && data[at + 2] === 30) }"""
+    )
+    assert "your picture" in page.locator("#step-proof").inner_text()
+    assert find_axe_faults(page) == []

@@ -132,6 +132,14 @@ def forget_spill(
     return change_step(workshop, sheet_id, seen, f"un{name}", "colour", **{name: entries})
 
 
+def without_step(recipe: Recipe, step: Step) -> Recipe:
+    """Return a recipe without what its step of rim or colour does; what is measured stays: a screen's light, the inks."""
+    kept = {"rim": (), "colour": ("spill", "spill_places", "spill_guards", "dropped_inks")}[step]
+    fields = type(getattr(recipe, step)).model_fields
+    plain = {name: field.default for name, field in fields.items() if name not in kept}
+    return change_recipe(recipe, step, **plain)
+
+
 def render_tried(
     workshop: Workshop,
     sheet: Sheet,
@@ -150,13 +158,8 @@ def render_tried(
     """
     recipe = read_recipe_of(sheet)
     begin = recipe
-    if is_plain:  # what is measured stays: a screen's light, the inks
-        kept = {"rim": (), "colour": ("spill", "spill_places", "spill_guards", "dropped_inks")}[
-            step
-        ]
-        fields = type(getattr(recipe, step)).model_fields
-        plain = {name: field.default for name, field in fields.items() if name not in kept}
-        begin = change_recipe(recipe, step, **plain)
+    if is_plain:
+        begin = without_step(recipe, step)
     tried = change_recipe(begin, step, **values)
 
     def compute() -> NDArray[np.uint8]:

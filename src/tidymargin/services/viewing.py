@@ -12,12 +12,14 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.finish_draft import draft_finish
 from tidymargin.core.marks.laying import lay_on_share
 from tidymargin.core.reach.clearing import to_step
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.cutting import load_cutter
 from tidymargin.services.executor import Priority
+from tidymargin.services.finishing import without_step
 from tidymargin.services.identity import cut_name, facts_name, levels_name, tile_name
 from tidymargin.services.pictures import load_picture, load_work, picture_cost
 from tidymargin.services.proofs import keep_proof
@@ -117,7 +119,10 @@ def _settled_name(sheet: Sheet, recipe: Recipe, view: View) -> tuple[object, ...
 
 
 def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View) -> Rgba:
-    """Return the exact cut in a window if it is there, else a sketch: the picture's own colours, no rim solved."""
+    """Return the exact cut in a window if it is there, else a sketch.
+
+    Of the cut without steps 4 and 5 where that is at hand, else of the picture's own colours, no rim solved.
+    """
 
     def make() -> Rgba:
         sketch = _keep_original(workshop, sheet, recipe, view).copy()
@@ -129,9 +134,15 @@ def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, v
         sketch[..., 3] = np.rint(sketch[..., 3] * stays)
         return sketch
 
-    settled = workshop.tiles.get(_settled_name(sheet, recipe, view))
+    settled: Rgba | None = workshop.tiles.get(_settled_name(sheet, recipe, view))
     if settled is not None:
         return settled
+    unfinished = without_step(without_step(recipe, "rim"), "colour")
+    plain: Rgba | None = workshop.tiles.get(_settled_name(sheet, unfinished, view))
+    if plain is not None:
+        finished = draft_finish(plain, cutter, (view.top, view.left), view.cell)
+        if finished is not None:
+            return finished
     return _keep(workshop, ("sketch", cut_name(sheet, recipe.names), view), make)
 
 

@@ -21,7 +21,7 @@ Layer = NDArray[np.float32]
 SHADOW = "shadow"
 
 _RED, _GREEN, _BLUE = np.float32(0.299), np.float32(0.587), np.float32(0.114)
-_SET_BACK_PX = 0.7  # of a silhouette, that counts its whole rim, to where its rim is half solid
+SET_BACK_PX = 0.7  # of a silhouette, that counts its whole rim, to where its rim is half solid
 _SHADOW_PX = 3
 _EVEN_PX = 1.2  # spread of the bell over which a shadow is averaged: it is soft
 _LEVELS = 65535
@@ -97,7 +97,7 @@ def _lay_backing(backing: Backing, outlook: Outlook | None, halo_px: int, part: 
     inner = np.s_[halo_px:-halo_px, halo_px:-halo_px]
     out, into = (np.minimum(_measure_away(mask), most)[inner] for mask in (edged, 1 - edged))
     inside = np.where(into > 0, into - 0.5, 0.5 - out)[own.seen_from(wide).slices]
-    covered = np.clip(0.5 + inside - _SET_BACK_PX + np.float32(backing.grown_px), 0, 1)
+    covered = np.clip(0.5 + inside - SET_BACK_PX + np.float32(backing.grown_px), 0, 1)
     _lay_under(part, covered.astype(np.float32), backing.colour)
 
 

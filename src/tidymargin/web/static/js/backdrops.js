@@ -3,7 +3,7 @@
 import { makeBlotter } from "./paint.js";
 
 const AS_MATTE = new Set(["alpha", "rim"]);
-const OWN = "own-backdrop";
+const OWN = "/own-backdrop";
 const seen = new WeakMap();
 
 // The matte of a frame in white, or only where it is between clear and solid.
@@ -33,7 +33,7 @@ export class Backdrops {
     this.kind = "blotter";
     this.picture = null;
     document.addEventListener("click", ({ target }) => {
-      const backdrop = target.closest?.("[data-backdrop]")?.dataset.backdrop;
+      const backdrop = target.closest?.("button[data-backdrop]")?.dataset.backdrop;
       if (backdrop === "picture" && this.picture && this.kind !== "picture") this.lay("picture");
       else if (backdrop === "picture") document.getElementById("own-picture").click();
       else if (backdrop) this.lay(backdrop);
@@ -75,7 +75,7 @@ export class Backdrops {
 
   // The ledger was swapped.
   follow() {
-    for (const button of document.querySelectorAll("[data-backdrop]")) {
+    for (const button of document.querySelectorAll("button[data-backdrop]")) {
       const isOn = button.dataset.backdrop === this.kind;
       button.setAttribute("aria-pressed", String(isOn));
       button.classList.toggle("on", isOn);
@@ -86,7 +86,7 @@ export class Backdrops {
   // Each is shown as a small proof of what the stage shows.
   paintSmall() {
     const { frame, ratio, sheet } = this.stage;
-    for (const button of document.querySelectorAll("[data-backdrop]")) {
+    for (const button of document.querySelectorAll("button[data-backdrop]")) {
       const canvas = button.querySelector("canvas");
       const { backdrop } = button.dataset;
       const [width, height] = [canvas.clientWidth * ratio, canvas.clientHeight * ratio].map(Math.round);

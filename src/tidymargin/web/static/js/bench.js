@@ -261,7 +261,7 @@ const pointer = new Pointer(stage, acts, tools);
 const marking = new Marking(stage, pointer, tools.laid, settings, { send: post, fly: (box) => walking.lookAt(box) });
 stage.overlay.shapes = marking.shapes;
 stage.overlay.hides = (kind, number) => kind === "outline" && pointer.laid === tools.laid.outline && tools.laid.outline.number === number;
-const backdrops = new Backdrops(stage, say, () => proof.refresh());
+const backdrops = new Backdrops(stage, say, () => proof.paint());
 const faults = new Faults();
 const finishing = new Finishing(stage, proof, says);
 const exporting = new Exporting(sheet, say);

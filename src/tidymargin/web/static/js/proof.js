@@ -55,6 +55,7 @@ export class Proof {
   }
 
   paint() {
+    if (!this.frame) return;
     const { sheet, ratio } = this.stage;
     for (const canvas of this.canvases) {
       canvas.width = Math.max(1, Math.round(canvas.clientWidth * ratio));
