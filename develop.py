@@ -11,7 +11,7 @@ import urllib.request
 from pathlib import Path
 
 ROOT = Path(__file__).parent
-CHROMIUM = Path("/usr/bin/chromium")
+DEBIAN = {"chromium": Path("/usr/bin/chromium"), "poppler-utils": Path("/usr/bin/pdftocairo")}
 LOCKS = {
     "app": ["pyproject.toml"],
     "dev": ["pyproject.toml", "--group", "dev"],
@@ -53,24 +53,27 @@ def run_module(module: str, *arguments: str) -> None:
     run(sys.executable, "-m", module, *arguments, env=env)
 
 
-def need_chromium() -> None:
-    """See to it that Debian's chromium is there, which only root can install."""
-    if CHROMIUM.exists():
+def need_debian() -> None:
+    """See to it that Debian's chromium and poppler are there, which only root can install."""
+    missing = [name for name, place in DEBIAN.items() if not place.exists()]
+    if not missing:
         return
     if hasattr(os, "geteuid") and os.geteuid() == 0 and shutil.which("apt-get"):
-        sys.stderr.write("Installing Debian's chromium for the browser tests: this happens once.\n")
-        for command in (["update", "-qq"], ["install", "-y", "-qq", "chromium"]):
+        sys.stderr.write(
+            f"Installing Debian's {' and '.join(missing)} for the tests: this happens once.\n"
+        )
+        for command in (["update", "-qq"], ["install", "-y", "-qq", *missing]):
             subprocess.run(["apt-get", *command], check=False, capture_output=True)
-        if CHROMIUM.exists():
+        if all(place.exists() for place in DEBIAN.values()):
             return
     stop(
-        "The browser tests need Debian's chromium, which only root can install. Run: sudo apt-get install -y chromium"
+        f"The tests need Debian's {' and '.join(missing)}, which only root can install. Run: sudo apt-get install -y {' '.join(missing)}"
     )
 
 
 def test(arguments: list[str]) -> None:
     """Run every test, or those that are named."""
-    need_chromium()
+    need_debian()
     # once, not by every worker for itself
     run_module("tidymargin.services.warming")
     run_module(
@@ -90,7 +93,7 @@ def check(_: list[str]) -> None:
 def bench(arguments: list[str]) -> None:
     """Measure rims, speed and memory."""
     if "--windows" in arguments or not _WITHOUT_BROWSER & set(arguments):
-        need_chromium()
+        need_debian()
     run_module("benchmarks.run", *arguments)
 
 

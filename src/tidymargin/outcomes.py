@@ -2,6 +2,7 @@
 
 from tidymargin.core.base.errors import (
     BadImageError,
+    BadOutputError,
     BadParameterError,
     BadRecipeError,
     BusyError,
@@ -44,6 +45,7 @@ OUTCOMES: dict[type[DomainError], tuple[int, int]] = {  # error: (HTTP status, e
     DamagedDatabaseError: (503, 65),
     DamagedFileError: (503, 65),
     BusyError: (503, 75),
+    BadOutputError: (500, 74),
     FaultError: (500, 70),
 }
 

@@ -1,16 +1,21 @@
 """Rim, colour and proof in the browser: what is set there is what the exported pixels are."""
 
+import io
+import zipfile
+
 import cv2
 import numpy as np
 import pytest
+from PIL import Image
 
 from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.browser.test_deciding import SIZE, open_sheet, png_of, settle
 from tests.browser.test_journeys import export, to_screen
-from tests.conftest import to_png
+from tests.conftest import read_png, to_png
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.services import judging
 from tidymargin.services.bringing import add_sheet
+from tidymargin.services.exporting import export_sheet
 from tidymargin.services.measuring import load_measured
 
 pytestmark = pytest.mark.browser
@@ -201,3 +206,27 @@ def test_a_picture_of_ones_own_lies_behind_and_the_matte_is_seen_alone(page, wor
     )
     assert "your picture" in page.locator("#step-proof").inner_text()
     assert find_axe_faults(page) == []
+
+
+def test_a_logo_goes_out_in_three_sizes_as_webp_and_png_in_one_archive(page, workshop):
+    sheet = open_sheet(page, workshop, png_of(draw_pastel), "export")
+    page.get_by_label("WebP Keeps it all").check()
+    page.get_by_label("Sizes").fill("200, 100, 60")
+    page.locator("#step-export form", has=page.get_by_label("Sizes")).get_by_role("button", name="Set").click()  # fmt: skip
+    settle(page, "export")
+    assert "Export PNG, WebP, the whole sheet, at 200, 100, 60." in page.locator("#step-export").inner_text()  # fmt: skip
+    assert find_axe_faults(page) == []
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Export ZIP").click()
+    assert download.value.suggested_filename.endswith(".zip")
+    with zipfile.ZipFile(download.value.path()) as archive:
+        files = {name: Image.open(io.BytesIO(archive.read(name))) for name in archive.namelist()}
+        assert archive.testzip() is None
+    assert {(image.format, image.size[0]) for image in files.values()} == {
+        (kind, size) for kind in ("PNG", "WEBP") for size in (200, 100, 60)
+    }
+    whole = read_png(export_sheet(workshop, workshop.sheets.load(sheet.id)))
+    true = whole[..., 3].reshape(200, 2, 200, 2).mean(axis=(1, 3))
+    for image in files.values():
+        if image.size[0] == 200:
+            assert np.abs(np.asarray(image.convert("RGBA"))[..., 3] - true).max() < 1.1

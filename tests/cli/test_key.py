@@ -4,6 +4,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from click.testing import CliRunner
+from PIL import Image
 
 from tests.conftest import to_png
 from tidymargin.cli.commands import main
@@ -173,3 +174,39 @@ def test_faults_are_listed_for_a_build_and_a_severe_one_has_an_exit_code_of_its_
     assert told.exit_code == (3 if rows[0]["severity"] >= 0.6 else 0) == 3
     printed = CliRunner().invoke(main, ["faults", str(folder / "cut.png"), "--print-mm", "200"])
     assert "dots to the inch" in printed.output
+
+
+def test_any_format_and_any_sizes_are_written_in_a_folder_by_a_pattern(folder):
+    done = run(folder / "badge.png", "-o", f"{folder}/out/", "--format", "webp", "--format", "png", "--size", "80, 50%",
+               "--trim", "4", "--square", "--names", "{name}-{width}")  # fmt: skip
+    assert (done.exit_code, done.output) == (0, "")
+    made = {place.name: Image.open(place).convert("RGBA") for place in (folder / "out").iterdir()}
+    sizes = {image.size for image in made.values()}
+    assert len(made) == 4
+    assert (80, 80) in sizes
+    assert all(width == height for width, height in sizes)
+    assert all(image.getchannel("A").getextrema() == (0, 255) for image in made.values())
+    one = run(
+        folder / "badge.png", "-o", folder / "flat.jpg", "--format", "jpeg", "--laid-on", "#10C81E"
+    )
+    assert one.exit_code == 0, one.output
+    corner = Image.open(folder / "flat.jpg").getpixel((1, 1))
+    assert max(abs(a - b) for a, b in zip(corner, (0x10, 0xC8, 0x1E), strict=True)) <= 3
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "said"),
+    [
+        (["--format", "gif"], 64, "Expected one of png, png_palette"),
+        (["--size", "huge"], 64, "Expected sizes like 1024"),
+        (["--format", "webp", "--size", "20000"], 64, "at most 16,383 px a side for WEBP"),
+        (["--size", "30000 wide", "--names", "{evil}"], 65, "nothing in braces but name"),
+        (["--size", "64, 65", "--names", "{name}"], 64, "a name of its own for every file"),
+        (["--size", "29999", "--size", "30000"], 64, "megapixels"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_written_is_one_sentence_and_leaves_nothing(folder, arguments, code, said):
+    done = run(folder / "badge.png", "-o", f"{folder}/out/", *arguments)
+    assert done.exit_code == code, done.output
+    assert said in done.output
+    assert not (folder / "out").exists() or not list((folder / "out").iterdir())

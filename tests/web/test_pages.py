@@ -124,6 +124,11 @@ def test_a_change_answers_with_the_ledger_and_what_goes_with_it(client, token, w
         ("small-pieces", {"crumbs_px": "-1", "pinholes_px": "0"}, "#said-crumbs_px"),
         ("proof", {"backdrop": "#12"}, "#said-backdrop"),
         ("export", {"extent": "trim", "margin_px": "-4"}, "#said-margin_px"),
+        ("export/formats", {}, "#said-formats"),
+        ("export/formats", {"format": "png", "sizes": "big"}, "#said-sizes"),
+        ("export/file", {"quality": "101"}, "#said-quality"),
+        ("export/file", {"quality": "80", "pattern": "a/b"}, "#said-pattern"),
+        ("export/frame", {"box": "sides", "box_width": "x", "box_height": "3"}, "#said-box_width"),
         ("picks", {"row": "999", "col": "2"}, "#messages"),
     ],
 )

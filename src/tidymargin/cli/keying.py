@@ -9,12 +9,13 @@ from typing import Any
 import click
 
 from tidymargin.cli.deciding import deciding, to_recipe
+from tidymargin.cli.export_options import exporting, list_endings, to_export
 from tidymargin.cli.outputs import Outputs, place_outputs
 from tidymargin.cli.telling import read_input, tell, told
 from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
-from tidymargin.services.exporting import key_decoded
+from tidymargin.services.exporting import key_files
 from tidymargin.services.reading import Readers
 from tidymargin.services.reporting import report_picture
 
@@ -22,9 +23,13 @@ from tidymargin.services.reporting import report_picture
 @click.command()
 @click.argument("inputs", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option(
-    "-o", "--output", required=True, help="A file ending in .png, or a folder ending in /."
+    "-o",
+    "--output",
+    required=True,
+    help="A file ending as its format does, or a folder ending in /.",
 )
 @deciding
+@exporting
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
 @click.option("--replace", is_flag=True, help="Let outputs replace files; never a picture keyed.")
 @told
@@ -37,17 +42,21 @@ def key(
     **said: Any,
 ) -> None:
     """Cut pictures out, as the bench would by default."""
-    chosen = to_recipe(recipe, said)
-    places = place_outputs(inputs, output)
+    chosen = to_export(to_recipe(recipe, said), said)
+    places = place_outputs(inputs, output, list_endings(chosen))
     outputs = Outputs((*inputs, *([recipe] if recipe else [])), replace=replace)
     recipe_at = None if save_recipe is None else outputs.claim(save_recipe)
     worst: DomainError | None = None
+    # by its own name where that is given, else by the pattern
+    is_one_file = chosen.export.makes_one_file and chosen.export.pattern == "auto"
     with closing(Readers()) as readers:
         for path, place in zip(inputs, places, strict=True):
             try:
-                found = outputs.claim(place)
+                found = outputs.claim(place) if is_one_file else place
                 decoded = readers.decode(read_input(path, MAX_FILE_BYTES))
-                outputs.write(found, key_decoded(decoded, chosen))
+                for file in key_files(decoded, chosen, path.stem):
+                    at = found if is_one_file else outputs.claim(place.parent / file.name)
+                    outputs.write(at, file.data)
             except DomainError as error:  # the others are still keyed
                 if len(inputs) == 1:
                     raise

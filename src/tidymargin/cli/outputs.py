@@ -1,14 +1,24 @@
 """Where a command may write: never over what it reads, and over nothing else unless told to."""
 
 import os
+from collections.abc import Sequence
 from pathlib import Path
 
 from tidymargin.core.base.errors import UnusableArgumentError
 from tidymargin.store.aside import refuse_there, write_output
 
 
-def place_outputs(inputs: tuple[Path, ...], output: str) -> list[Path]:
+def place_outputs(
+    inputs: tuple[Path, ...], output: str, endings: Sequence[str] = ("png",)
+) -> list[Path]:
     """Return the file that each picture's cut goes to.
+
+    Parameters
+    ----------
+    inputs, output :
+        As given.
+    endings : sequence of str
+        Of the files that each picture gives; several go into a folder only.
 
     Raises
     ------
@@ -21,13 +31,18 @@ def place_outputs(inputs: tuple[Path, ...], output: str) -> list[Path]:
             f"{len(inputs)} pictures cannot go into the one file {output}.",
             hint="Give a folder, ending in /.",
         )
-    if not folder and Path(output).suffix.lower() != ".png":
+    if not folder and len(endings) > 1:
         raise UnusableArgumentError(
-            f"Expected an output ending in .png, or a folder ending in /, got {output}."
+            f"{len(endings)} files cannot go into the one file {output}.",
+            hint="Give a folder, ending in /.",
+        )
+    if not folder and Path(output).suffix.lower() != f".{endings[0]}":
+        raise UnusableArgumentError(
+            f"Expected an output ending in .{endings[0]}, or a folder ending in /, got {output}."
         )
     if not folder:
         return [Path(output)]
-    places = [Path(output) / f"{path.stem}.png" for path in inputs]
+    places = [Path(output) / f"{path.stem}.{endings[0]}" for path in inputs]
     if len(set(places)) < len(places):
         raise UnusableArgumentError(
             "Two of the pictures have the same name and would overwrite each other.",

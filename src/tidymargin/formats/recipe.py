@@ -11,13 +11,13 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from tidymargin.core.base.area import Area, whole_area
 from tidymargin.core.base.errors import BadRecipeError
 from tidymargin.core.plan import Plan
+from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.finishing import ColourStep, RimStep
 from tidymargin.formats.proofing import ProofStep
 from tidymargin.formats.step import WRITTEN, Step
 from tidymargin.formats.steps import (
     STEP_TYPES,
     ByHandStep,
-    ExportStep,
     GroundStep,
     ReachStep,
 )

@@ -16,6 +16,7 @@ from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import PocketChoice
+from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.fields import Auto, Colour, Place
 from tidymargin.formats.finishing import ColourStep, RimStep
 from tidymargin.formats.marks import MOST_MARKS, AnyMark, Edge, MarkEntry, read_mark
@@ -223,13 +224,6 @@ def _read_listed(listed: dict[str, Any], parts: Mapping[str, str]) -> MarkEntry:
             hint="Run ./tidy doctor; a copy may have it.",
         )
     return read_mark(parts[name]).listed(is_on=listed["is_on"], spell=listed["spell"])
-
-
-class ExportStep(Step):
-    """What is written."""
-
-    trim: bool = Field(False, description="Crop to the figure")
-    margin_px: Annotated[int, Field(ge=0, le=4000)] = 12
 
 
 STEP_TYPES: dict[str, type[Step]] = {

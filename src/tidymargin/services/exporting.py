@@ -12,12 +12,14 @@ from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter
 from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.encode import encode_bands
+from tidymargin.formats.outputs import ENDINGS
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.cutting import cut_by, load_cutter
 from tidymargin.services.executor import Priority
-from tidymargin.services.identity import export_name
+from tidymargin.services.identity import export_name, files_name
 from tidymargin.services.states import read_recipe_of, require_present_engine
 from tidymargin.services.workshop import Workshop
+from tidymargin.services.writing import Written, pack, write_files
 from tidymargin.store.values import Sheet
 
 Rgba = NDArray[np.uint8]
@@ -102,10 +104,10 @@ def export_bands(
         figure, aside = find_extent(bands)
         bands = (band.unpack() for band in aside)
         if figure is not None:
-            margin = recipe.export.margin_px
-            box = figure.grown(margin, Region(-margin, -margin, height + margin, width + margin))
+            box = recipe.export.to_frame().place(figure, height, width)
             bands = crop_bands(bands, box, height)
-    yield from encode_bands(bands, box.height, box.width, dots_per_inch=dots_per_inch)
+    dpi = recipe.export.to_wish(dots_per_inch).dots_per_inch
+    yield from encode_bands(bands, box.height, box.width, dots_per_inch=dpi)
 
 
 def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
@@ -129,6 +131,48 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
     return workshop.executor.run(export_name(sheet), Priority.EXPORT, compute)
 
 
+@dataclass(frozen=True, slots=True)
+class Download:
+    """What a person gets of an export: one file, or a ZIP of several."""
+
+    name: str
+    media: str
+    data: bytes
+    files: tuple[Written, ...]
+
+
+def to_stem(name: str) -> str:
+    """Return a shown name without its ending."""
+    stem = name.rsplit(".", 1)[0] if "." in name else name
+    return stem or "cut"
+
+
+def export_files(workshop: Workshop, sheet: Sheet) -> Download:
+    """Return what a sheet's export writes, each file read back.
+
+    Raises
+    ------
+    StoppedError, OlderEngineError
+        As `export_sheet`.
+    BadParameterError, BadOutputError
+        As `writing.write_files`.
+    """
+    require_present_engine(sheet)
+    recipe = read_recipe_of(sheet)
+    stem = to_stem(sheet.name)
+
+    def compute() -> Download:
+        cutter = load_cutter(workshop, sheet, recipe)
+        found = tuple(
+            write_files(cutter, recipe, stem, sheet.dots_per_inch, workshop.executor.tick)
+        )
+        if len(found) == 1:
+            return Download(found[0].name, found[0].media, found[0].data, found)
+        return Download(f"{stem}.zip", "application/zip", pack(list(found)), found)
+
+    return workshop.executor.run(files_name(sheet), Priority.EXPORT, compute)
+
+
 def key_file(data: bytes, recipe: Recipe) -> bytes:
     """Cut a picture file out by a recipe, without a data folder; return the PNG."""
     return key_decoded(decode_picture(data), recipe)
@@ -140,7 +184,22 @@ def key_decoded(decoded: Decoded, recipe: Recipe) -> bytes:
     return b"".join(export_bands(cutter, recipe, decoded.dots_per_inch))
 
 
+def key_files(decoded: Decoded, recipe: Recipe, stem: str) -> list[Written]:
+    """Cut a decoded picture out by a recipe; return every file that its export asks for."""
+    if recipe.export.is_one_png and recipe.export.pattern == "auto":
+        data = key_decoded(decoded, recipe)
+        return [Written(f"{stem}.png", "png", data, None)]
+    cutter = cut_by(recipe, decoded.picture)
+    return list(write_files(cutter, recipe, stem, decoded.dots_per_inch))
+
+
 def to_export_name(name: str) -> str:
     """Return a file name for a sheet's export: its own, ending in .png."""
-    stem = name.rsplit(".", 1)[0] if "." in name else name
-    return f"{stem or 'cut'}.png"
+    return f"{to_stem(name)}.png"
+
+
+def to_download_name(name: str, recipe: Recipe) -> str:
+    """Return a file name for what a sheet's export gives: one file's, or a ZIP's."""
+    export = recipe.export
+    ending = ENDINGS[export.formats[0]] if export.makes_one_file else "zip"
+    return f"{to_stem(name)}.{ending}"

@@ -71,5 +71,10 @@ def proof_name(sheet: Sheet, names: Names, version: int) -> str:
 
 
 def export_name(sheet: Sheet) -> str:
-    """Return the name of the job that exports a sheet's present state."""
+    """Return the name of the job that exports a sheet's present state as one PNG."""
     return f"export:{cut_name(sheet, sheet.names)}:{sheet.names['export']}"
+
+
+def files_name(sheet: Sheet) -> str:
+    """Return the name of the job that writes all that a sheet's present state is exported as."""
+    return f"files:{export_name(sheet)}"

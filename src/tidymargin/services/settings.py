@@ -1,5 +1,7 @@
 """What a person sets for the whole sheet: each change is one row of its history."""
 
+from typing import Any
+
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.changing import change_step, commit_recipe, require_number
@@ -143,3 +145,8 @@ def set_backdrop(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> S
 def set_trim(workshop: Workshop, sheet_id: int, seen: int, trim: bool, margin_px: int) -> Sheet:
     """Set whether exports are cropped to the figure, and the margin around it."""
     return change_step(workshop, sheet_id, seen, "trim", "export", trim=trim, margin_px=margin_px)
+
+
+def set_export(workshop: Workshop, sheet_id: int, seen: int, **values: Any) -> Sheet:
+    """Set what is written, at which sizes and in which formats; see `formats.export_step.ExportStep`."""
+    return change_step(workshop, sheet_id, seen, "export", "export", **values)

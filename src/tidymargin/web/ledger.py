@@ -1,10 +1,11 @@
 """What a sheet's ledger shows, gathered for its templates."""
 
 from tidymargin.core.base.errors import DomainError
+from tidymargin.formats.export_step import write_sizes
 from tidymargin.formats.finishing import RimStep
 from tidymargin.services import finding, history, judging
 from tidymargin.services.alternatives import find_meant_grounds
-from tidymargin.services.exporting import to_export_name
+from tidymargin.services.exporting import to_download_name
 from tidymargin.services.finishing import count_breaks
 from tidymargin.services.measuring import (
     is_measured,
@@ -21,6 +22,7 @@ from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
 from tidymargin.web.sentences.by_hand import list_groups
 from tidymargin.web.sentences.changes import describe_change, name_change
+from tidymargin.web.sentences.export import list_formats, name_formats
 from tidymargin.web.sentences.faults import list_faults, list_limits, say_looked_for
 from tidymargin.web.sentences.proof import list_backdrops
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
@@ -84,7 +86,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         ),
         "share": share,
         "failure": None if measured else measuring_failure(workshop, sheet),
-        "export_name": to_export_name(sheet.name),
+        "export_name": to_download_name(sheet.name, recipe),
         "to_decide": len(faults) if faults is not None else pockets.to_decide if pockets else 0,
         "measured": facts is not None,
         "narrows": (),
@@ -93,6 +95,9 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "looked_for": say_looked_for(),
         "limits": list_limits(recipe.proof.limits.model_dump()),
         "backdrops": list_backdrops(recipe),
+        "formats": list_formats(recipe.export),
+        "sizes": write_sizes(recipe.export.sizes),
+        "export_words": name_formats(recipe.export) if recipe.export.makes_one_file else "ZIP",
         "rim_is_set": recipe.rim != RimStep(),
         "undo": name_change(sheet.undo),
         "redo": name_change(sheet.redo),

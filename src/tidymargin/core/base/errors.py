@@ -99,5 +99,9 @@ class BusyError(DomainError):
     """What is asked for is held by something else for now."""
 
 
+class BadOutputError(DomainError):
+    """A file that was written is not what it was written from."""
+
+
 class FaultError(DomainError):
     """Our own fault, said to whoever met it; its cause stands in the log."""

@@ -4,8 +4,10 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError, UnreadableStepError
 from tidymargin.services import changing, finding, history
-from tidymargin.services.identity import export_name, measuring_name
+from tidymargin.services.identity import export_name, files_name, measuring_name
 from tidymargin.services.measuring import resume_measuring, stop_measuring
+from tidymargin.services.states import read_recipe_of
+from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.ledger import gather_unreadable
@@ -60,11 +62,16 @@ def visit(sheet_id: int, state: int) -> Answer:
     return answer(history.visit_state(the_workshop(), sheet_id, read_seen(), state))
 
 
-_WORK = {"measuring": measuring_name, "export": export_name}
+def _name_export(sheet: Sheet) -> str:
+    is_one_png = read_recipe_of(sheet).export.is_one_png
+    return export_name(sheet) if is_one_png else files_name(sheet)
+
+
+_WORK = {"measuring": measuring_name, "export": _name_export}
 
 
 def _read_work() -> str:
-    """Return the name of the job that a request asks about."""
+    """Return the kind of job that a request asks about."""
     asked = request.values.get("work", "")
     if asked not in _WORK:
         raise BadParameterError("Expected “measuring” or “export” as work.", field="work")
@@ -93,7 +100,7 @@ def stop_work(sheet_id: int) -> Answer:
     if _read_work() == "measuring":
         stop_measuring(workshop, sheet)
     else:
-        workshop.executor.stop(export_name(sheet))
+        workshop.executor.stop(_name_export(sheet))
     return answer(sheet)
 
 

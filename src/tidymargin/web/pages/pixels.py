@@ -11,10 +11,10 @@ from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.base.picture import Region
 from tidymargin.services import alternatives, finishing, proofs, viewing
 from tidymargin.services.cutting import load_tolerance
-from tidymargin.services.exporting import export_sheet, to_export_name
+from tidymargin.services.exporting import export_files, export_sheet, to_export_name
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import area_of
+from tidymargin.services.states import area_of, read_recipe_of
 from tidymargin.services.versions import see_as
 from tidymargin.services.windows import View
 from tidymargin.store.values import Sheet
@@ -214,14 +214,27 @@ def show_narrow(sheet_id: int, number: int) -> Response:
     return _send_crop(sheet, boxes, number - 1)
 
 
-@blueprint.get("/export.png")
-def export(sheet_id: int) -> Response:
-    """Send the exported PNG as a download."""
-    sheet = the_workshop().sheets.load(sheet_id)
-    response = Response(export_sheet(the_workshop(), sheet), mimetype="image/png")
-    name = to_export_name(sheet.name)
+def _send_file(name: str, media: str, data: bytes) -> Response:
+    response = Response(data, mimetype=media)
     plain = name.encode("ascii", "replace").decode().replace("?", "_").replace('"', "_")
     response.headers["Content-Disposition"] = (
         f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name, safe='')}"
     )
     return response
+
+
+@blueprint.get("/export.png")
+def export(sheet_id: int) -> Response:
+    """Send the cut as PNG as a download, framed as said, at its own size."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return _send_file(to_export_name(sheet.name), "image/png", export_sheet(the_workshop(), sheet))
+
+
+@blueprint.get("/export")
+def export_as_said(sheet_id: int) -> Response:
+    """Send what the export sentence says, as one file or a ZIP of several."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    if read_recipe_of(sheet).export.is_one_png:
+        return export(sheet_id)
+    found = export_files(the_workshop(), sheet)
+    return _send_file(found.name, found.media, found.data)

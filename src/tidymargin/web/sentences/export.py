@@ -2,7 +2,11 @@
 
 from typing import Any
 
+from markupsafe import Markup
+
 from tidymargin.core.base.area import Area
+from tidymargin.formats.export_step import ExportStep, write_sizes
+from tidymargin.formats.outputs import FORMATS, FormatName
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.reasons import Reason
 from tidymargin.web.words import (
@@ -15,23 +19,76 @@ from tidymargin.web.words import (
     phrase,
 )
 
+NAMES: dict[FormatName, str] = {
+    "png": gettext_noop("PNG"),
+    "png_palette": gettext_noop("PNG of 256 colours"),
+    "png_hard": gettext_noop("PNG without soft rims"),
+    "webp": gettext_noop("WebP"),
+    "avif": gettext_noop("AVIF"),
+    "tiff": gettext_noop("TIFF"),
+    "pdf": gettext_noop("PDF"),
+    "ora": gettext_noop("OpenRaster"),
+    "jpeg": gettext_noop("JPEG"),
+    "matte": gettext_noop("the matte alone"),
+}
+ON_TRANSPARENCY: dict[FormatName, str] = {
+    "png": gettext_noop("Keeps it all: 32 bits a pixel, soft rims and every colour as they are."),
+    "png_palette": gettext_noop("Keeps soft rims, with fewer colours and mattes: a small file."),
+    "png_hard": gettext_noop(
+        "Each pixel is clear or solid: rims get jags, for what can show nothing else."
+    ),
+    "webp": gettext_noop("Keeps it all, in a smaller file than PNG; for web pages."),
+    "avif": gettext_noop(
+        "Keeps soft rims; colours are coded with small losses, in the smallest file."
+    ),
+    "tiff": gettext_noop("Keeps it all, with straight alpha; for print and layout."),
+    "pdf": gettext_noop("Keeps soft rims as a soft mask, at its true size on paper."),
+    "ora": gettext_noop("Layers: the cut, its matte and the original, to go on with elsewhere."),
+    "jpeg": gettext_noop("Transparency goes: the cut is laid on the backdrop chosen below."),
+    "matte": gettext_noop("Grey: white where the cut is solid, black where it is clear."),
+}
+
+
+def list_formats(export: ExportStep) -> list[tuple[FormatName, str, str, bool]]:
+    """Return each format with its words, what it does to transparency, and whether it is written."""
+    return [(kind, gettext(NAMES[kind]), gettext(ON_TRANSPARENCY[kind]), kind in export.formats) for kind in FORMATS]  # fmt: skip
+
+
+def name_formats(export: ExportStep) -> str:
+    """Return the names of the formats that are written."""
+    return ", ".join(gettext(NAMES[kind]) for kind in export.formats)
+
 
 def say_export(recipe: Recipe, area: Area) -> StepView:
     """Say what goes into the file."""
-    if recipe.export.trim:
-        value = gettext("trimmed with a margin of %(margin)s px", margin=recipe.export.margin_px)
+    export = recipe.export
+    formats = phrase("export", gettext("Formats"), name_formats(export))
+    if export.trim and export.margins_px is not None:
+        value = gettext("trimmed with margins of %(margins)s px", margins=", ".join(map(str, export.margins_px)))  # fmt: skip
+    elif export.trim:
+        value = gettext("trimmed with a margin of %(margin)s px", margin=export.margin_px)
+    else:
+        value = gettext("the whole sheet")
+    extent = phrase("export", gettext("Extent"), value)
+    if export.trim or export.box or export.sizes:
+        said = fill(gettext("Export %(formats)s, %(extent)s"), formats=formats, extent=extent)
+    else:
         said = fill(
-            gettext("Export PNG, %(extent)s."), extent=phrase("export", gettext("Extent"), value)
+            gettext("Export %(formats)s, %(extent)s of %(width)s × %(height)s px"),
+            formats=formats,
+            extent=extent,
+            width=str(area.width),
+            height=str(area.height),
         )
-        return StepView("export", "yours", STATES["yours"], said)
-    extent = phrase("export", gettext("Extent"), gettext("the whole sheet"))
-    said = fill(
-        gettext("Export PNG, %(extent)s of %(width)s × %(height)s px."),
-        extent=extent,
-        width=str(area.width),
-        height=str(area.height),
-    )
-    return StepView("export", "", "", said)
+    if export.box == "square":
+        said += Markup(", ") + gettext("in a square")
+    elif export.box is not None:
+        said += Markup(", ") + gettext("in a box of %(width)s to %(height)s", width=export.box[0], height=export.box[1])  # fmt: skip
+    if export.sizes:
+        sizes = phrase("export", gettext("Sizes"), write_sizes(export.sizes))
+        said += Markup(", ") + fill(gettext("at %(sizes)s"), sizes=sizes)
+    is_yours = export != ExportStep()
+    return StepView("export", "yours" if is_yours else "", STATES["yours"] if is_yours else "", said + Markup("."))  # fmt: skip
 
 
 def _say_trim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
@@ -40,7 +97,17 @@ def _say_trim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     return Reason("Trimmed, with a margin of %(px)s px", {"px": str(after.export.margin_px)})
 
 
+def _say_changed(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    now, then = after.export, before.export
+    if now.formats != then.formats:
+        return Reason("Exported as %(formats)s", {"formats": ", ".join(NAMES[kind] for kind in now.formats)})  # fmt: skip
+    if now.sizes != then.sizes:
+        return Reason("Exported at %(sizes)s", {"sizes": write_sizes(now.sizes) or "its own size"})
+    return Reason("How files are written changed")
+
+
 CHANGES = {
     "trim": Change(gettext_noop("trim"), _say_trim),
+    "export": Change(gettext_noop("export"), _say_changed),
 }
 """What may be changed here, in words."""

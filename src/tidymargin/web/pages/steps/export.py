@@ -1,12 +1,18 @@
-"""Step 7, export: what part of the sheet is written."""
+"""Step 7, export: what part of the sheet is written, at which sizes and in which formats."""
+
+from typing import Any
 
 from flask import Blueprint, request
 
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.formats.export_step import read_sizes
 from tidymargin.services import settings
-from tidymargin.web.answers import Answer, answer, read_number, read_seen
+from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 
 blueprint = Blueprint("export", __name__, url_prefix="/sheets/<int:sheet_id>")
+
+_SIDES = ("top", "right", "bottom", "left")
 
 
 @blueprint.post("/export")
@@ -15,3 +21,43 @@ def set_trim(sheet_id: int) -> Answer:
     trim = request.form.get("extent") == "trim"
     margin_px = int(read_number("margin_px", int))
     return answer(settings.set_trim(the_workshop(), sheet_id, read_seen(), trim, margin_px))
+
+
+@blueprint.post("/export/formats")
+def set_formats(sheet_id: int) -> Answer:
+    """Set formats and sizes."""
+    formats = request.form.getlist("format")
+    if not formats:
+        raise BadParameterError("Expected at least one format, got none.", field="formats")
+    sizes = [size.model_dump() for size in read_sizes(str(given().get("sizes", "")))]
+    return answer(settings.set_export(the_workshop(), sheet_id, read_seen(), formats=formats, sizes=sizes))  # fmt: skip
+
+
+@blueprint.post("/export/frame")
+def set_frame(sheet_id: int) -> Answer:
+    """Set margins by side, and the box that the figure is put into the middle of."""
+    values: dict[str, Any] = {"margins_px": None, "box": None}
+    if any(str(given().get(side, "")).strip() for side in _SIDES):
+        values["margins_px"] = [int(read_number(side, int)) for side in _SIDES]
+    if given().get("box") == "square":
+        values["box"] = "square"
+    elif given().get("box") == "sides":
+        values["box"] = [int(read_number("box_width", int)), int(read_number("box_height", int))]
+    return answer(settings.set_export(the_workshop(), sheet_id, read_seen(), **values))
+
+
+@blueprint.post("/export/file")
+def set_file(sheet_id: int) -> Answer:
+    """Set how files are written and named."""
+    said = given()
+    dpi = str(said.get("dots_per_inch", "")).strip()
+    values: dict[str, Any] = {
+        "dots_per_inch": read_number("dots_per_inch", float) if dpi else "auto",
+        "lossless": said.get("lossless") == "1",
+        "quality": int(read_number("quality", int)),
+        "backdrop": str(said.get("backdrop", "#FFFFFF")).upper(),
+        "clear_colour": said.get("clear_colour", "carried"),
+        "in_linear": said.get("in_linear") == "1",
+        "pattern": str(said.get("pattern", "")).strip() or "auto",
+    }
+    return answer(settings.set_export(the_workshop(), sheet_id, read_seen(), **values))

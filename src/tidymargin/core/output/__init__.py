@@ -1,0 +1,1 @@
+"""What of a cut goes into a file, and at what size."""

@@ -1,0 +1,110 @@
+"""Checking a written file by reading it back: its size, its dpi, its matte, and how far it is from the cut."""
+
+import io
+import zipfile
+from dataclasses import dataclass
+
+import numpy as np
+import pypdfium2
+from numpy.typing import NDArray
+from PIL import Image
+
+from tidymargin.core.base.errors import BadOutputError
+from tidymargin.core.output.resizing import lay_on
+from tidymargin.formats.outputs import KEEPS_ALL, FormatName, Wish
+
+Rgba = NDArray[np.uint8]
+_BACKDROPS = ((0, 0, 0), (255, 255, 255))
+_POINTS_PER_INCH = 72.0
+_DPI_OFF = 0.02  # PNG rounds to whole pixels a metre
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """What a file holds, as it was read back.
+
+    Parameters
+    ----------
+    height, width : int
+        In pixels.
+    dots_per_inch : float or None
+        As written.
+    least_alpha, most_alpha : int
+        0 to 255.
+    largest_difference : int
+        Levels, 0 to 255, between the cut and what was read, laid on black and on white; of the matte's values where it is a matte.
+    """
+
+    height: int
+    width: int
+    dots_per_inch: float | None
+    least_alpha: int
+    most_alpha: int
+    largest_difference: int
+
+
+def _read_pdf(data: bytes, shape: tuple[int, ...]) -> tuple[Rgba, float]:
+    """Return the page drawn as large as its picture is, and its dpi."""
+    document = pypdfium2.PdfDocument(data)
+    try:
+        page = document[0]
+        scale = shape[1] / page.get_width()
+        drawn = page.render(scale=scale, fill_color=(0, 0, 0, 0), rev_byteorder=True, maybe_alpha=True)  # fmt: skip
+        rgba = np.array(drawn.to_numpy())
+    finally:
+        document.close()
+    return rgba, scale * _POINTS_PER_INCH
+
+
+def read_back(data: bytes, kind: FormatName, shape: tuple[int, ...]) -> tuple[Rgba, float | None]:
+    """Return a written file's pixels, (H, W, 4) uint8, and its dpi where it has one."""
+    if kind == "pdf":
+        return _read_pdf(data, shape)
+    if kind == "ora":
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            data = archive.read("mergedimage.png")
+    with Image.open(io.BytesIO(data)) as image:
+        dpi = image.info.get("dpi")
+        if kind == "matte":
+            matte = np.asarray(image.convert("L"))
+            return np.dstack([matte, matte, matte, matte]), None if dpi is None else float(dpi[0])
+        rgba = np.asarray(image.convert("RGBA"))
+    return rgba, None if dpi is None else float(dpi[0])
+
+
+def _to_expected(rgba: Rgba, kind: FormatName, wish: Wish) -> Rgba:
+    if kind == "jpeg":
+        flat = lay_on(rgba, wish.backdrop)
+        return np.dstack([flat, np.full(flat.shape[:2], 255, np.uint8)])
+    if kind == "matte":
+        return np.repeat(rgba[..., 3:], 4, axis=2)
+    return rgba
+
+
+def check_file(data: bytes, rgba: Rgba, kind: FormatName, wish: Wish) -> Checked:
+    """Read a file back and compare it with the cut that it was written from.
+
+    Raises
+    ------
+    BadOutputError
+        It is not what was to be written.
+    """
+    found, dpi = read_back(data, kind, rgba.shape)
+    if found.shape != rgba.shape:
+        raise BadOutputError(f"What was written is {found.shape[1]} × {found.shape[0]} px in place of {rgba.shape[1]} × {rgba.shape[0]}.")  # fmt: skip
+    expected = _to_expected(rgba, kind, wish)
+    if kind == "matte":
+        off = int(np.abs(found[..., 3].astype(np.int16) - expected[..., 3]).max())
+    else:
+        off = max(
+            int(np.abs(lay_on(found, c).astype(np.int16) - lay_on(expected, c)).max())
+            for c in _BACKDROPS
+        )
+    # a reader of PDF lays soft pixels with a level of rounding
+    allowed = 2 if kind == "pdf" else 0
+    if kind in KEEPS_ALL and off > allowed:
+        raise BadOutputError(f"What was written differs from the cut by {off} levels.")
+    if wish.dots_per_inch is not None and dpi is not None and abs(dpi / wish.dots_per_inch - 1) > _DPI_OFF:  # fmt: skip
+        raise BadOutputError(f"What was written says {dpi:g} dpi in place of {wish.dots_per_inch:g}.")  # fmt: skip
+    alpha = found[..., 3]
+    return Checked(found.shape[0], found.shape[1], dpi, int(alpha.min()), int(alpha.max()), off)

@@ -1,0 +1,133 @@
+"""Writing a cut as its recipe's export says: framed, at its sizes, in its formats, each read back before it is given out."""
+
+import io
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Region, whole
+from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.cut import Cutter
+from tidymargin.core.output.framing import Size
+from tidymargin.core.output.resizing import remove_clear_colour, resize_cut
+from tidymargin.formats.checking import Checked, check_file
+from tidymargin.formats.outputs import ENDINGS, MEDIA, FormatName, write_cut
+from tidymargin.formats.recipe import Recipe
+
+Rgba = NDArray[np.uint8]
+_DPI = 300.0  # of millimetres, where neither the file nor anybody says
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """A file that was written, and what it held when it was read back; None where it was sent on as it was made."""
+
+    name: str
+    kind: FormatName
+    data: bytes
+    checked: Checked | None
+
+    @property
+    def media(self) -> str:
+        """Its media type."""
+        return MEDIA[ENDINGS[self.kind]]
+
+
+def find_figure(cut: Rgba) -> Region | None:
+    """Return the box of all that is not wholly clear; None where there is no figure."""
+    shows = cut[..., 3] > 0
+    rows, cols = np.flatnonzero(shows.any(axis=1)), np.flatnonzero(shows.any(axis=0))
+    if not len(rows):
+        return None
+    return Region(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+
+
+def frame_cut(rgba: Rgba, box: Region) -> Rgba:
+    """Return what lies in a box that may reach beyond: there its border's colours are carried on, wholly clear."""
+    everywhere = whole(*rgba.shape[:2])
+    inside = rgba[box.within(everywhere).slices]
+    beyond = (
+        max(0, -box.top), max(0, box.bottom - everywhere.bottom), max(0, -box.left), max(0, box.right - everywhere.right),
+    )  # fmt: skip
+    if not any(beyond):
+        return np.ascontiguousarray(inside)
+    out = cv2.copyMakeBorder(np.ascontiguousarray(inside), *beyond, cv2.BORDER_REPLICATE)
+    top, below, left, beside = beyond
+    out[:top, :, 3] = out[len(out) - below :, :, 3] = 0
+    out[:, :left, 3] = out[:, out.shape[1] - beside :, 3] = 0
+    return np.asarray(out, np.uint8)
+
+
+def write_files(
+    cutter: Cutter, recipe: Recipe, stem: str, dots_per_inch: float | None, tick: Tick = no_tick
+) -> Iterator[Written]:
+    """Yield every file that a recipe's export asks for, read back.
+
+    Parameters
+    ----------
+    cutter : Cutter
+        The cut.
+    stem : str
+        The picture's name without its ending.
+    dots_per_inch : float or None
+        The original's.
+
+    Raises
+    ------
+    BadParameterError
+        A size or two names do not go.
+    BadOutputError
+        What was written is not the cut.
+    """
+    export = recipe.export
+    wish = export.to_wish(dots_per_inch)
+    cut = cutter.render_whole()
+    box = export.to_frame().place(find_figure(cut), *cut.shape[:2])
+    framed = frame_cut(cut, box)
+    original = None
+    if "ora" in export.formats:
+        original = frame_cut(_to_rgba(cutter), box)
+    sizes = [entry.to_size() for entry in export.sizes] or [Size(1, "times")]
+    dpi = wish.dots_per_inch or _DPI
+    targets = [size.of(box.height, box.width, dpi) for size in sizes]
+    names = [export.name_file(stem, kind, *target) for target in targets for kind in export.formats]
+    twice = {name for name in names if names.count(name) > 1}
+    if twice:
+        raise BadParameterError(
+            f"Expected a name of its own for every file, got {sorted(twice)[0]} twice.",
+            hint="Put {width}, {size} or {format} into the naming pattern.",
+            field="pattern",
+        )
+    done = 0
+    for height, width in targets:
+        sized = resize_cut(framed, height, width, in_linear=export.in_linear)
+        behind = None if original is None else resize_cut(original, height, width)
+        if export.clear_colour == "removed":
+            sized = remove_clear_colour(sized)
+        for kind in export.formats:
+            tick(done / len(names))
+            data = write_cut(sized, kind, wish, behind)
+            yield Written(names[done], kind, data, check_file(data, sized, kind, wish))
+            done += 1
+
+
+def _to_rgba(cutter: Cutter) -> Rgba:
+    picture = cutter.picture
+    alpha = picture.alpha
+    if alpha is None:
+        alpha = np.full(picture.rgb.shape[:2], 255, np.uint8)
+    return np.dstack([picture.rgb, alpha])
+
+
+def pack(files: list[Written]) -> bytes:
+    """Return several files as one ZIP archive, stored as they are."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for file in files:
+            archive.writestr(zipfile.ZipInfo(file.name), file.data)  # of no date
+    return out.getvalue()
