@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import BinaryIO
 
 import numpy as np
+import pi_heif
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps, PngImagePlugin, UnidentifiedImageError
 
@@ -20,12 +21,13 @@ MAX_FILE_BYTES = 500 * 1024 * 1024
 MAX_PIXELS = 200_000_000
 MAX_SIDE_PX = 60_000
 
-_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP")
-_READABLE = "PNG, JPEG, WebP, TIFF, GIF or BMP"
+_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP", "HEIF", "AVIF")
+_READABLE = "PNG, JPEG, WebP, HEIC, AVIF, TIFF, GIF or BMP"
+_NAMES = {"MPO": "JPEG", "HEIF": "HEIC"}
 _SRGB = ImageCms.createProfile("sRGB")
 _BAND_PX = 250_000  # taken over at a time: it stays in the processor's cache
 _MOST_PROFILE_BYTES = 16 * 1024 * 1024
-_BYTES_PX = {"WEBP": 20, "GIF": 14}
+_BYTES_PX = {"WEBP": 20, "GIF": 14, "HEIF": 22, "AVIF": 22}
 _OTHER_BYTES_PX = 12
 """What decoding takes at its peak for each pixel; see docs/memory.md."""
 _SLOWEST_PX_S = 3e6  # decoded in a second at the very least, on a slow and busy machine
@@ -98,18 +100,6 @@ def refuse_by_head(head: bytes) -> None:
         raise BadImageError(
             "This is a PDF, which holds pages and not one picture.",
             hint="Save the page as PNG or TIFF at 300 dpi or more and add that.",
-        )
-    if head[4:8] == b"ftyp" and head[8:12] in (
-        b"heic",
-        b"heix",
-        b"hevc",
-        b"mif1",
-        b"msf1",
-        b"heim",
-    ):
-        raise BadImageError(
-            "This is a HEIC photo, which cannot be read yet.",
-            hint="Share or save it from the phone as JPEG (“most compatible”) and add that.",
         )
     if head.lstrip()[:5].lower() in (b"<?xml", b"<svg "):
         raise BadImageError(
@@ -274,7 +264,7 @@ def decode_file(file: BinaryIO, allocate: Allocate = _allocate) -> Decoded:
     Parameters
     ----------
     file : binary file
-        All of it: PNG, JPEG, WebP, TIFF, GIF (its first frame) or BMP.
+        All of it: PNG, JPEG, WebP, HEIC, AVIF, TIFF, GIF (its first frame) or BMP.
     allocate : callable, optional
         Gives the arrays of uint8 that pixels are put into, by their shape.
 
@@ -295,7 +285,7 @@ def decode_file(file: BinaryIO, allocate: Allocate = _allocate) -> Decoded:
         _refuse_file(file)
         with Image.open(file, formats=_FORMATS) as image:
             _require_size(*image.size)
-            name = "JPEG" if image.format == "MPO" else str(image.format)
+            name = _NAMES.get(str(image.format), str(image.format))
             dots_per_inch = _read_dots_per_inch(image)
             image.load()
             _turn_upright(image, remarks)
@@ -347,6 +337,8 @@ def _complaints_in_words() -> Iterator[None]:
         ) from error
 
 
+# A decoder alone: the encoder that comes with its sister is under a licence of another kind.
+pi_heif.register_heif_opener(thumbnails=False)
 # The limits above are checked before any pixel is decoded; the library's own lower one would only warn.
 Image.MAX_IMAGE_PIXELS = None
 # Its own limit of 1 MB is less than what profiles of printing presses take.
