@@ -16,6 +16,8 @@ from tidymargin.services.executor import Priority
 from tidymargin.services.identity import proof_name
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.proofs import keep_proof
+from tidymargin.services.watching import Watched
+from tidymargin.web.app import create_app
 from tidymargin.web.pages import trays
 
 
@@ -322,3 +324,16 @@ def test_the_first_page_says_how_far_getting_ready_is_and_stops_saying_it(client
     assert client.get(said["hx-get"]).text.strip().startswith('<div class="row compiling"')
     monkeypatch.setattr(warming, "_share", None)
     assert client.get(said["hx-get"]).text.strip() == ""
+
+
+def test_what_comes_into_a_watched_folder_is_said_and_the_page_loaded_anew(
+    workshop, client, tmp_path
+):
+    assert client.get("/watched").status_code == 204
+    seen = Watched(tmp_path / "scans", 2, {"bad.txt": "This file is empty."})
+    watching = create_app(workshop, watched=seen).test_client()
+    said = soup(watching.get("/")).select_one("#watched")
+    assert said.text == "Watching scans: 2 pictures came. bad.txt: This file is empty."
+    assert watching.get(said["hx-get"]).status_code == 200
+    seen.came = 3
+    assert watching.get(said["hx-get"]).headers["HX-Refresh"] == "true"

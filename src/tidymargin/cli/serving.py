@@ -19,6 +19,7 @@ from tidymargin.demo.almanac import write_almanac
 from tidymargin.services.bringing import keep_picture
 from tidymargin.services.keeping import copy_daily
 from tidymargin.services.warming import warm_kernels
+from tidymargin.services.watching import Watcher
 from tidymargin.services.workshop import Workshop, open_workshop
 
 FIRST_PORT = 8137
@@ -41,17 +42,22 @@ def _bind(port: int | None) -> socket.socket:
     )
 
 
-def _serve(workshop: Workshop, port: int | None) -> None:
+def _serve(workshop: Workshop, port: int | None, watched: Path | None = None) -> None:
     from tidymargin.web.server import make_server
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     signal.signal(signal.SIGTERM, _stop)
+    watcher = None
     try:
+        if watched is not None:
+            watcher = Watcher(workshop, watched)
         listener = _bind(port)
-        server = make_server(workshop, listener)
+        server = make_server(workshop, listener, watcher.seen if watcher else None)
         threading.Thread(target=warm_kernels, name="warm", daemon=True).start()
         workshop.readers.prepare()
         copy_daily(workshop)
+        if watcher is not None:
+            watcher.start()
         click.echo(
             f"Tidy Margin is at http://127.0.0.1:{listener.getsockname()[1]}/ (Ctrl+C stops it)"
         )
@@ -59,6 +65,8 @@ def _serve(workshop: Workshop, port: int | None) -> None:
             server.run()
         # not closed: a thread that still waits for a cut answers into it while the workshop closes
     finally:
+        if watcher is not None:
+            watcher.stop()
         workshop.close()
     sys.stdout.flush()
     sys.stderr.flush()
@@ -74,10 +82,16 @@ def _stop(_signal: int, _frame: object) -> NoReturn:
 
 @click.command()
 @click.option("--port", type=click.IntRange(1, 65535), help="Serve on this port only.")
+@click.option(
+    "--watch",
+    type=click.Path(path_type=Path),
+    metavar="FOLDER",
+    help="Take every picture that comes into this folder.",
+)
 @told
-def serve(port: int | None) -> None:
+def serve(port: int | None, watch: Path | None) -> None:
     """Serve your own data folder."""
-    _serve(open_workshop(data_folder()), port)
+    _serve(open_workshop(data_folder()), port, watch)
 
 
 @click.command()

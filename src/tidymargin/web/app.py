@@ -28,6 +28,7 @@ from tidymargin.core.base.errors import (
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.warming import compiled_share
+from tidymargin.services.watching import Watched
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.database import to_words
@@ -186,7 +187,9 @@ def _name_folder(folder: Path) -> str:
     return hashlib.sha256(str(folder.resolve()).encode()).hexdigest()[:12]
 
 
-def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
+def create_app(
+    workshop: Workshop, *, hosts: tuple[str, ...] = (), watched: Watched | None = None
+) -> Flask:
     """Make the application that serves a data folder.
 
     Parameters
@@ -195,6 +198,8 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
         The open data folder.
     hosts : tuple of str
         Host names answered to beside this machine's own.
+    watched : Watched, optional
+        What came of a folder that is watched.
     """
     app = Flask(__name__)
     app.config.update(
@@ -211,6 +216,7 @@ def create_app(workshop: Workshop, *, hosts: tuple[str, ...] = ()) -> Flask:
         WTF_CSRF_SSL_STRICT=False,
     )
     app.extensions["workshop"] = workshop
+    app.extensions["watched"] = watched
     app.url_map.converters["int"] = _Number
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     Babel(app, default_locale="en")

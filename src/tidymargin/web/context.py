@@ -2,6 +2,7 @@
 
 from flask import current_app
 
+from tidymargin.services.watching import Watched
 from tidymargin.services.workshop import Workshop
 
 MOST_FORM_BYTES = 2 * 1024 * 1024
@@ -14,4 +15,10 @@ IN_MEMORY_BYTES = 64 * 1024 * 1024
 def the_workshop() -> Workshop:
     """Return the data folder that this application serves."""
     found: Workshop = current_app.extensions["workshop"]
+    return found
+
+
+def what_is_watched() -> Watched | None:
+    """Return what came of the folder that is watched; None where none is."""
+    found: Watched | None = current_app.extensions["watched"]
     return found

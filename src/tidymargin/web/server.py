@@ -9,6 +9,7 @@ from waitress.receiver import FixedStreamReceiver
 from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 
 from tidymargin.core.base.errors import StorageFullError
+from tidymargin.services.watching import Watched
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.aside import FULL
 from tidymargin.web.app import create_app
@@ -77,10 +78,12 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
         return not self.requests and not self.total_outbufs_len
 
 
-def make_server(workshop: Workshop, listener: socket.socket) -> MultiSocketServer | BaseWSGIServer:
+def make_server(
+    workshop: Workshop, listener: socket.socket, watched: Watched | None = None
+) -> MultiSocketServer | BaseWSGIServer:
     """Return a server of a data folder on a bound socket; it serves once it is run."""
     server = create_server(
-        create_app(workshop),
+        create_app(workshop, watched=watched),
         sockets=[listener],
         threads=_THREADS,
         ident=None,

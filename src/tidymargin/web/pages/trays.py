@@ -14,9 +14,16 @@ from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
 from tidymargin.services.bringing import add_sheet, to_shown_name
 from tidymargin.store.values import Sheet
-from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop
+from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched
 from tidymargin.web.numbers import read_argument
-from tidymargin.web.sentences.trays import say_aside, say_bin, say_brought, say_disk, say_trays
+from tidymargin.web.sentences.trays import (
+    say_aside,
+    say_bin,
+    say_brought,
+    say_disk,
+    say_trays,
+    say_watched,
+)
 from tidymargin.web.words import gettext
 
 blueprint = Blueprint("trays", __name__)
@@ -56,7 +63,25 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
         "said_disk": say_disk(disk),
         "aside": aside,
         "said_aside": say_aside(aside),
+        "watched": what_is_watched(),
+        "said_watched": _say_watched(),
     }
+
+
+def _say_watched() -> str:
+    watched = what_is_watched()
+    return "" if watched is None else say_watched(watched)
+
+
+@blueprint.get("/watched")
+def tell_watched() -> AnyResponse:
+    """Say what came of the watched folder; where more came than a page knows of, that is loaded anew."""
+    watched = what_is_watched()
+    if watched is None:
+        return Response(status=204)
+    if watched.came != int(read_argument("came", 0)):
+        return Response(headers={"HX-Refresh": "true"})
+    return Response(render_template("trays/_watched.html", watched=watched, said_watched=_say_watched()))  # fmt: skip
 
 
 @blueprint.get("/")

@@ -3,10 +3,13 @@
 from markupsafe import Markup, escape
 
 from tidymargin.services.keeping import Brought, DiskUse
+from tidymargin.services.watching import Watched
 from tidymargin.web.words import (
     gettext,
     ngettext,
 )
+
+_MOST_SAID = 5
 
 
 def say_trays(sheets: int) -> Markup:
@@ -14,6 +17,15 @@ def say_trays(sheets: int) -> Markup:
     if not sheets:
         return Markup(escape(gettext("No sheet yet.")))
     return Markup(escape(ngettext("%(num)d sheet.", "%(num)d sheets.", sheets)))
+
+
+def say_watched(watched: Watched) -> str:
+    """Say what came of the folder that is watched, and what of it cannot be read."""
+    came = ngettext("%(num)d picture came", "%(num)d pictures came", watched.came)
+    said = gettext("Watching %(folder)s: %(came)s.", folder=watched.folder.name, came=came)
+    for name, why in list(watched.unreadable.items())[:_MOST_SAID]:
+        said += " " + gettext("%(name)s: %(why)s", name=name, why=why)
+    return said
 
 
 def _to_size(count: int) -> str:

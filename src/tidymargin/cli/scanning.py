@@ -1,0 +1,32 @@
+"""The simulated scanner."""
+
+from pathlib import Path
+
+import click
+
+from tidymargin.cli.telling import told
+from tidymargin.demo.scanner import scan_into
+
+
+@click.command()
+@click.option(
+    "--into",
+    required=True,
+    type=click.Path(path_type=Path),
+    help="The folder that pages come into.",
+)
+@click.option(
+    "--pages", type=click.IntRange(1, 500), default=6, show_default=True, help="How many."
+)
+@click.option(
+    "--page-s",
+    type=click.FloatRange(0, 600),
+    default=4.0,
+    show_default=True,
+    help="Seconds that one takes.",
+)
+@told
+def scan(into: Path, pages: int, page_s: float) -> None:
+    """Put made-up pages into a folder, as a slow scanner would; for trying a watched folder."""
+    for place in scan_into(into, pages, page_s):
+        click.echo(f"scanned {place}")
