@@ -10,7 +10,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.parallel import work_through
 from tidymargin.core.base.part import Part
+from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.stages import Stage, halo_of, run_stages
 from tidymargin.core.cut import Cutter
 from tidymargin.core.rim.after import list_rim_stages
@@ -22,6 +24,7 @@ from tidymargin.core.tint.outlook import look_out
 from tidymargin.core.tint.plan import TintPlan
 
 _LEAST_FRINGE_PX = 1.0
+_BAND_PX = 128  # of a view: each core takes one after another
 
 
 def _scale_rim(rim: RimPlan, cell: float) -> RimPlan:
@@ -87,12 +90,22 @@ def draft_finish(
         Stage("compose", partial(compose), CARRY_PX),
     ]
     around_px = halo_of(stages)
-    nothing = np.zeros((height, width, 3), np.float32)
-    corner = int(corner_px[0]), int(corner_px[1])
-    part = Part(plain[..., :3], nothing, np.zeros((height, width), np.bool_), (0, 0, 0, 0), around_px, corner_px=corner)  # fmt: skip
-    part.lay_out()
-    own = part.window(around_px)
-    part.share[own] = plain[..., 3] / np.float32(255)
-    part.figure[own] = plain[..., :3]
-    run_stages(stages, part)
-    return part.out
+    everywhere = whole(height, width)
+    out = np.empty_like(plain)
+
+    def finish(band: Region) -> None:
+        around = band.grown(around_px, everywhere)
+        seen = plain[around.slices]
+        margins = (band.top - around.top, 0, around.bottom - band.bottom, 0)
+        corner = int(corner_px[0]) + band.top, int(corner_px[1])
+        nothing = np.broadcast_to(np.float32(0), seen[..., :3].shape)
+        part = Part(seen[..., :3], nothing, np.zeros(seen.shape[:2], np.bool_), margins, around_px, corner_px=corner)  # fmt: skip
+        part.lay_out()
+        own = part.window(around_px)
+        part.share[own] = seen[..., 3] / np.float32(255)
+        part.figure[own] = seen[..., :3]
+        run_stages(stages, part)
+        out[band.slices] = part.out
+
+    work_through(finish, everywhere.bands(_BAND_PX))
+    return out
