@@ -45,7 +45,7 @@ def test_an_export_shows_its_progress_and_is_stopped_by_a_button(
     wait_measured(page)
     slow.set()
     page.locator("#export").click()
-    page.locator("#export", has_text="Making the PNG").wait_for()
+    page.locator("#export", has_text="Making the file").wait_for()
     page.locator("#stop-export").click()
     page.locator("#messages", has_text="The export was stopped; nothing was changed").wait_for()
     page.locator("#export", has_text="Export PNG").wait_for()

@@ -51,7 +51,7 @@ def choose_palette(rgba: Colours, count: int) -> tuple[Colours, NDArray[np.uint8
         if m.any() and n
     ]
     palette = np.concatenate(parts)
-    nearest = _find_nearest(colours, palette)
+    nearest = _match_entries(colours, palette)
     return palette, nearest[inverse].reshape(alpha.shape).astype(np.uint8)
 
 
@@ -81,7 +81,7 @@ def _cluster(colours: Colours, often: NDArray[np.int64], count: int) -> Colours:
     return _to_straight(np.asarray(middles, np.float32))
 
 
-def _find_nearest(colours: Colours, palette: Colours) -> NDArray[np.intp]:
+def _match_entries(colours: Colours, palette: Colours) -> NDArray[np.intp]:
     """Return for each colour the entry that shows most alike; solid ones go to solid ones, clear ones to the clear one."""
     shown, entries = _to_shown(colours), _to_shown(palette)
     nearest = np.empty(len(colours), np.intp)
