@@ -54,11 +54,18 @@ def test_an_outline_with_bent_parts_is_interrupted_resumed_from_its_beginning_an
     settle(page, "point moved")
     page.keyboard.press("c")
     settle(page, "corner or smooth")
+    # turned back once the stage has heard of the first turn
+    page.wait_for_function(
+        "!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling')"
+    )
+    head = workshop.sheets.load(sheet.id).head
     page.keyboard.press("c")
+    page.locator(f"#sheet-data:not([data-head='{head}'])").wait_for(state="attached")
     page.keyboard.press("Enter")
     settle(page, "outline closed")
     mark = marks_of(workshop, sheet)[-1]
     assert mark.is_closed
+    assert not any(point.is_smooth for point in mark.points)
     assert [point.bend is not None for point in mark.points].count(True) == 1
     cut = export(page)[..., 3]
     plain = bell.true_rgba[..., 3]
