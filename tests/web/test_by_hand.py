@@ -9,21 +9,12 @@ from tests.conftest import read_png
 from tests.web.test_pages import send, soup
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services import marking, settings, versions
-from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import key_file
 from tidymargin.services.finding import find_dirty
-from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import read_recipe_of
 
 PLACES = [(20.5, 30.0), (60.0, 40.0), (90.0, 100.0)]
 CORNERS = [{"x": 10, "y": 10}, {"x": 150, "y": 12, "bend": (158, 80)}, {"x": 140, "y": 150}]
-
-
-@pytest.fixture
-def sheet(workshop, badge_png):
-    sheet = add_sheet(workshop, badge_png, "badge.png")
-    load_measured(workshop, sheet)
-    return sheet
 
 
 @pytest.fixture

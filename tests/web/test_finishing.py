@@ -15,13 +15,6 @@ from tidymargin.services.states import read_recipe_of
 
 
 @pytest.fixture
-def sheet(workshop, badge_png):
-    sheet = add_sheet(workshop, badge_png, "badge.png")
-    load_measured(workshop, sheet)
-    return sheet
-
-
-@pytest.fixture
 def change(workshop, client, token, sheet):
     """Sends a form on the newest state; returns the ledger."""
 

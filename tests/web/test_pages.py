@@ -337,3 +337,16 @@ def test_what_comes_into_a_watched_folder_is_said_and_the_page_loaded_anew(
     assert watching.get(said["hx-get"]).status_code == 200
     seen.came = 3
     assert watching.get(said["hx-get"]).headers["HX-Refresh"] == "true"
+
+
+def test_one_file_is_named_by_the_pattern_and_comes_as_it_was_asked_for(
+    client, token, workshop, sheet
+):
+    path = f"/sheets/{sheet.id}/"
+    asked = {"quality": "80", "pattern": "{name} {size}", "clear_colour": "removed"}
+    assert send(client, token, path + "export/file", seen=sheet.head, **asked).status_code == 200
+    answer = client.get(path + "export")
+    size = f"{sheet.width}x{sheet.height}"
+    assert f"filename*=UTF-8''badge%20%3Cb%3E%20{size}.png" in answer.headers["Content-Disposition"]
+    with Image.open(io.BytesIO(answer.data)) as image:
+        assert image.getpixel((0, 0)) == (0, 0, 0, 0)  # nothing stands under what is clear

@@ -89,8 +89,9 @@ class ExportStep(Step):
 
     @property
     def is_one_png(self) -> bool:
-        """Whether one PNG is written, of its own size and with all colours."""
-        return (self.formats, self.sizes, self.box, self.clear_colour) == (("png",), (), None, "carried")  # fmt: skip
+        """Whether one PNG is written, of its own size, name and colours."""
+        asked = (self.formats, self.sizes, self.box, self.clear_colour, self.pattern)
+        return asked == (("png",), (), None, "carried", "auto")
 
     @property
     def makes_one_file(self) -> bool:

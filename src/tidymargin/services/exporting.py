@@ -186,7 +186,7 @@ def key_decoded(decoded: Decoded, recipe: Recipe) -> bytes:
 
 def key_files(decoded: Decoded, recipe: Recipe, stem: str) -> list[Written]:
     """Cut a decoded picture out by a recipe; return every file that its export asks for."""
-    if recipe.export.is_one_png and recipe.export.pattern == "auto":
+    if recipe.export.is_one_png:
         data = key_decoded(decoded, recipe)
         return [Written(f"{stem}.png", "png", data, None)]
     cutter = cut_by(recipe, decoded.picture)

@@ -52,7 +52,9 @@ export class Exporting {
       const headers = { Accept: "application/json" };
       const response = await fetch(link.href, { headers, signal: this.abort.signal });
       if (!response.ok) throw await toError(response);
-      saveAs(await response.blob(), link.download);
+      // a name that follows a pattern is known once the file is made
+      const named = /filename\*=UTF-8''([^;]+)/.exec(response.headers.get("Content-Disposition") ?? "");
+      saveAs(await response.blob(), named ? decodeURIComponent(named[1]) : link.download);
     } catch (error) {
       this.say(error.name === "AbortError" ? stopped : error.said || error.message);
     }

@@ -1,0 +1,13 @@
+"""A sheet that pages are about."""
+
+import pytest
+
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.measuring import load_measured
+
+
+@pytest.fixture
+def sheet(workshop, badge_png):
+    sheet = add_sheet(workshop, badge_png, "badge.png")
+    load_measured(workshop, sheet)
+    return sheet
