@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import read_png, say_history
 from tidymargin.core.base.area import whole_area
-from tidymargin.core.base.errors import BadParameterError, StoppedError
+from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.formats.decode import decode_picture
@@ -17,7 +17,6 @@ from tidymargin.services import deciding, history, measuring, settings
 from tidymargin.services.bringing import add_sheet, to_shown_name
 from tidymargin.services.cache import ByteCache
 from tidymargin.services.cutting import load_cutter
-from tidymargin.services.executor import Executor, Priority
 from tidymargin.services.exporting import (
     crop_bands,
     export_sheet,
@@ -32,104 +31,6 @@ from tidymargin.services.viewing import render_view
 from tidymargin.services.warming import drop_old_kernels
 from tidymargin.services.windows import View
 from tidymargin.services.workshop import open_workshop
-
-
-def test_a_job_is_stopped_while_it_waits_and_at_its_next_tick_when_it_runs():
-    executor = Executor(workers=1)
-    begun, go_on = threading.Event(), threading.Event()
-
-    def long_work():
-        executor.tick(0.25)
-        begun.set()
-        go_on.wait(10)
-        executor.tick(0.5)
-
-    running = executor.submit("running", Priority.EXPORT, long_work)
-    waiting = executor.submit("waiting", Priority.EXPORT, lambda: None)
-    assert begun.wait(10)
-    assert (executor.progress("running"), executor.progress("waiting")) == (0.25, 0.0)
-    assert executor.stop("waiting")
-    assert executor.stop("running")
-    go_on.set()
-    for future in (running, waiting):
-        with pytest.raises(StoppedError):
-            future.result(10)
-    assert executor.progress("running") is None
-    assert not executor.stop("running")
-    executor.close()
-
-
-def test_heavy_jobs_run_together_only_within_the_budget_and_leave_a_worker_to_views():
-    executor = Executor(workers=3, budget_bytes=100)
-    begun = {name: threading.Event() for name in "abc"}
-    go_on = threading.Event()
-
-    def work(name):
-        begun[name].set()
-        go_on.wait(10)
-
-    jobs = [
-        executor.submit(name, Priority.OPENING, lambda name=name: work(name), cost_bytes=cost)
-        for name, cost in (("a", 80), ("b", 80), ("c", 10))
-    ]
-    assert begun["a"].wait(10)
-    assert begun["c"].wait(10)  # it fits beside the first; the second has to wait
-    assert not begun["b"].is_set()
-    assert executor.run("view", Priority.VIEW, lambda: "seen") == "seen"
-    go_on.set()
-    for job in jobs:
-        job.result(10)
-    assert begun["b"].is_set()
-    executor.close()
-
-
-def test_a_part_of_a_job_is_computed_once_whoever_comes_to_it_first():
-    executor = Executor(workers=1)
-    counts = []
-    queued = threading.Event()
-
-    def part():
-        counts.append(1)
-        return 7
-
-    def outer():
-        queued.wait(10)
-        return executor.run_inside("part", part)  # takes over what still waits in the queue
-
-    job = executor.submit("outer", Priority.VIEW, outer)
-    asked = executor.submit("part", Priority.EXPORT, part)
-    queued.set()
-    assert (job.result(10), asked.result(10), len(counts)) == (7, 7, 1)
-    executor.close()
-
-
-def test_a_name_is_computed_once_however_many_ask():
-    executor, calls, gate = Executor(), [], threading.Event()
-    futures = [
-        executor.submit("same", Priority.VIEW, lambda: (gate.wait(5), calls.append(1), 42)[2])
-        for _ in range(20)
-    ]
-    gate.set()
-    assert [future.result(5) for future in futures] == [42] * 20
-    assert len(calls) == 1
-    executor.close()
-
-
-def test_the_most_urgent_waiting_job_goes_first_and_errors_reach_who_asked():
-    executor, order, gate = Executor(workers=1), [], threading.Event()
-    first = executor.submit("block", Priority.EXPORT, lambda: gate.wait(5))
-    jobs = [
-        executor.submit(kind.name, kind, lambda kind=kind: order.append(kind))
-        for kind in (Priority.EXPORT, Priority.THUMBNAIL, Priority.VIEW)
-    ]
-    moved = executor.submit("EXPORT", Priority.VIEW, lambda: None)  # the same job, now urgent
-    gate.set()
-    for job in [first, *jobs, moved]:
-        job.result(5)
-    assert order == [Priority.VIEW, Priority.EXPORT, Priority.THUMBNAIL]
-    with pytest.raises(ZeroDivisionError):
-        executor.run("bad", Priority.VIEW, lambda: 1 // 0)
-    executor.close()
 
 
 def test_a_cache_never_holds_more_than_its_limit_and_forgets_the_longest_unused():

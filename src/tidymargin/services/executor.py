@@ -95,7 +95,7 @@ class Executor:
                 return job.future
             job.priority = priority
             heapq.heappush(self._queue, (priority, next(self._numbers), job))
-            self._ready.notify()
+            self._ready.notify_all()  # jobs that give way wait for the same
             return job.future
 
     def run(
@@ -107,6 +107,7 @@ class Executor:
             job = self._jobs.get(name)
             if job is not None and job.future is future:
                 job.waiting += 1
+                self._ready.notify_all()
         return future.result()
 
     def follow(self, asker: str, name: str) -> None:
@@ -147,8 +148,20 @@ class Executor:
         for job in jobs:
             job.share = share
         # a part that others may wait for goes on when only the job that came to it first is given up
+        if len(jobs) == 1 and jobs[0].priority == Priority.KEEPING:
+            self._give_way(jobs[0])
         if jobs and jobs[-1].is_stopped:
             raise StoppedError("This was stopped.", hint="Begin it again when you want it.")
+
+    def _give_way(self, job: _Job) -> None:
+        """Wait while anything runs that somebody looks at or waits for: what is only kept for later is in no hurry."""
+
+        def may_go_on() -> bool:
+            urgent = any(other.priority < Priority.KEEPING for other in self._running)
+            return not urgent or job.is_stopped or job.waiting > 0 or self._closed
+
+        with self._ready:
+            self._ready.wait_for(may_go_on)
 
     def progress(self, name: str) -> float | None:
         """Return how far a job has come, 0 while it waits, None when there is none of that name."""
@@ -163,6 +176,7 @@ class Executor:
             if job is None:
                 return False
             job.is_stopped = True
+            self._ready.notify_all()
             if job.is_started:
                 return True
         job.future.set_exception(StoppedError("This was stopped."))

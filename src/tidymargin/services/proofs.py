@@ -76,4 +76,6 @@ def keep_proof(workshop: Workshop, sheet: Sheet) -> None:
         proof = _make_proof(workshop, sheet, recipe)
         workshop.keep(workshop.proofs, sheet.original, name, proof)
 
+    # of states that were left before there was time for it, none is kept
+    workshop.executor.follow(f"proof of {sheet.id}", name)
     workshop.executor.submit(name, Priority.KEEPING, keep)

@@ -14,6 +14,7 @@ from tidymargin.services.workshop import Workshop
 
 TILE_PX = 256
 _BLOCK_PX = 2 * TILE_PX  # rendered at once where little of it is at hand, so that halos are shared
+_AT_ONCE = 8  # blocks between two looks at whether it still is wanted, or others go first
 
 Rgba = NDArray[np.uint8]
 
@@ -61,9 +62,10 @@ class TiledCut:
                 return None
             return sum_cells(self._block(block, cleared, keeps_all=False), block, grid)
 
-        for band in outer.bands(_BLOCK_PX):
-            self._workshop.executor.tick((band.top - outer.top) / outer.height)
-            for found in work_out(add_up, band.tiles(_BLOCK_PX)):
+        blocks = list(outer.tiles(_BLOCK_PX))
+        for first in range(0, len(blocks), _AT_ONCE):
+            self._workshop.executor.tick(first / len(blocks))
+            for found in work_out(add_up, blocks[first : first + _AT_ONCE]):
                 if found is not None:
                     cells, part = found
                     sums[cells.slices] += part
