@@ -144,7 +144,7 @@ class Executor:
         StoppedError
             Somebody has stopped it.
         """
-        jobs = getattr(self._here, "jobs", ())
+        jobs: tuple[_Job, ...] = getattr(self._here, "jobs", ())
         for job in jobs:
             job.share = share
         # a part that others may wait for goes on when only the job that came to it first is given up
