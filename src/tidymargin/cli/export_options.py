@@ -16,11 +16,12 @@ _OPTIONS: tuple[_Option, ...] = (
     click.option("--format", "formats", multiple=True, metavar="NAME", help=f"What is written: {', '.join(FORMATS)}; png when not said."),
     click.option("--size", metavar="SIZES", help="Sizes: 1024, 512 wide, 80mm, 50%; commas between several."),
     click.option("--trim", type=int, metavar="PX", help="Crop to the figure, with such a margin."),
+    click.option("--pieces", is_flag=True, help="Write every drawing of a page on its own, in reading order."),
     click.option("--square", is_flag=True, help="Put the figure in the middle of a square."),
     click.option("--dpi", type=float, metavar="DPI", help="Dots per inch; the original's when not said."),
     click.option("--quality", type=int, metavar="1-100", help="Of AVIF and JPEG, and of WebP, which then has losses."),
     click.option("--laid-on", metavar="#RRGGBB", help="The backdrop of JPEG."),
-    click.option("--names", metavar="PATTERN", help="Names of files, of {name}, {width}, {height}, {size}, {format}."),
+    click.option("--names", metavar="PATTERN", help="Names of files, of {name}, {piece}, {width}, {height}, {size}, {format}."),
 )  # fmt: skip
 
 
@@ -50,6 +51,8 @@ def to_export(recipe: Recipe, said: dict[str, Any]) -> Recipe:
         values["sizes"] = [size.model_dump() for size in read_sizes(said["size"])]
     if said["trim"] is not None:
         values |= {"trim": True, "margin_px": said["trim"]}
+    if said["pieces"]:
+        values["pieces"] = True
     if said["square"]:
         values["box"] = "square"
     if said["quality"] is not None:

@@ -10,10 +10,12 @@ import click
 
 from tidymargin.cli.deciding import deciding, to_recipe
 from tidymargin.cli.export_options import exporting, list_endings, to_export
+from tidymargin.cli.folder import key_folder
 from tidymargin.cli.outputs import Outputs, place_outputs
 from tidymargin.cli.telling import read_input, tell, told
-from tidymargin.core.base.errors import DomainError
+from tidymargin.core.base.errors import DomainError, UnusableArgumentError
 from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.formats.recipe import Recipe
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.exporting import key_files
 from tidymargin.services.reading import Readers
@@ -31,6 +33,9 @@ from tidymargin.services.reporting import report_picture
 @deciding
 @exporting
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
+@click.option(
+    "--jobs", type=int, default=1, metavar="N", help="Of a folder, how many pictures at once."
+)
 @click.option("--replace", is_flag=True, help="Let outputs replace files; never a picture keyed.")
 @told
 def key(
@@ -39,10 +44,14 @@ def key(
     recipe: Path | None,
     save_recipe: Path | None,
     replace: bool,
+    jobs: int,
     **said: Any,
 ) -> None:
-    """Cut pictures out, as the bench would by default."""
+    """Cut pictures out, as the bench would by default; a folder's with a manifest, and the doubtful named."""
     chosen = to_export(to_recipe(recipe, said), said)
+    if any(path.is_dir() for path in inputs):
+        _key_folder(inputs, output, chosen, jobs, save_recipe, replace=replace)
+        return
     places = place_outputs(inputs, output, list_endings(chosen))
     outputs = Outputs((*inputs, *([recipe] if recipe else [])), replace=replace)
     recipe_at = None if save_recipe is None else outputs.claim(save_recipe)
@@ -64,6 +73,22 @@ def key(
                 worst = error
     if recipe_at is not None:
         outputs.write(recipe_at, chosen.to_json().encode())
+    if worst is not None:
+        sys.exit(outcome_of(worst)[1])
+
+
+def _key_folder(
+    inputs: tuple[Path, ...], output: str, chosen: Recipe, jobs: int, save_recipe: Path | None, *, replace: bool
+) -> None:  # fmt: skip
+    if len(inputs) > 1:
+        raise UnusableArgumentError(
+            "Expected one folder, or pictures, got several of which one is a folder.",
+            hint="Key them one after the other.",
+        )
+    worst = key_folder(inputs[0], output, chosen, jobs, replace=replace)
+    if save_recipe is not None:
+        outputs = Outputs(inputs, replace=replace)
+        outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())
     if worst is not None:
         sys.exit(outcome_of(worst)[1])
 

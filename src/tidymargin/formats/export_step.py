@@ -13,7 +13,7 @@ from tidymargin.formats.outputs import ENDINGS, FormatName, Wish
 from tidymargin.formats.step import AtMost, Step
 
 MOST_SIZES, MOST_FORMATS = 12, 10
-PLACES = ("name", "width", "height", "size", "format")
+PLACES = ("name", "piece", "width", "height", "size", "format")
 """What a naming pattern may hold, in braces."""
 
 _PLACE = re.compile(r"\{([^{}]*)\}")
@@ -40,6 +40,10 @@ class ExportStep(Step):
     """What is written."""
 
     trim: bool = Field(False, description="Crop to the figure")
+    pieces: bool = Field(
+        False,
+        description="Write every drawing of a page on its own, cropped to it, in reading order",
+    )
     margin_px: _Margin = 12
     margins_px: tuple[_Margin, _Margin, _Margin, _Margin] | None = Field(
         None,
@@ -67,7 +71,8 @@ class ExportStep(Step):
         False, description="Average light, and not coded colours, when resizing"
     )
     pattern: Auto | Annotated[str, Field(min_length=1, max_length=120)] = Field(
-        "auto", description="Names of files, of {name}, {width}, {height}, {size} and {format}"
+        "auto",
+        description="Names of files, of {name}, {piece}, {width}, {height}, {size} and {format}",
     )
 
     @field_validator("pattern")
@@ -80,7 +85,7 @@ class ExportStep(Step):
 
     def to_frame(self) -> Frame:
         """Return what part is written, as the core takes it."""
-        return Frame(self.trim, self.margins_px or (self.margin_px,) * 4, self.box)
+        return Frame(self.trim or self.pieces, self.margins_px or (self.margin_px,) * 4, self.box)
 
     def to_wish(self, dots_per_inch: float | None) -> Wish:
         """Return how files are written; `dots_per_inch` are the original's."""
@@ -90,22 +95,28 @@ class ExportStep(Step):
     @property
     def is_one_png(self) -> bool:
         """Whether one PNG is written, of its own size, name and colours."""
-        asked = (self.formats, self.sizes, self.box, self.clear_colour, self.pattern)
-        return asked == (("png",), (), None, "carried", "auto")
+        asked = (self.formats, self.sizes, self.box, self.clear_colour, self.pattern, self.pieces)
+        return asked == (("png",), (), None, "carried", "auto", False)
 
     @property
     def makes_one_file(self) -> bool:
         """Whether what is written is one file."""
-        return len(self.formats) * max(1, len(self.sizes)) == 1
+        return not self.pieces and len(self.formats) * max(1, len(self.sizes)) == 1
 
-    def name_file(self, stem: str, kind: FormatName, height: int, width: int) -> str:
-        """Return the name of a file, with its ending; never a path."""
+    def name_file(
+        self, stem: str, kind: FormatName, height: int, width: int, piece: str = ""
+    ) -> str:
+        """Return the name of a file, with its ending; never a path. `piece` is its number, as it is written."""
         pattern = self.pattern
         if pattern == "auto":
-            pattern = "{name}" + ("-{width}" if len(self.sizes) > 1 else "")
+            pattern = (
+                "{name}"
+                + ("-{piece}" if self.pieces else "")
+                + ("-{width}" if len(self.sizes) > 1 else "")
+            )
             alike = [other for other in self.formats if ENDINGS[other] == ENDINGS[kind]]
             pattern += "-{format}" if len(alike) > 1 else ""
-        values = {"name": stem, "width": width, "height": height, "size": f"{width}x{height}", "format": kind}  # fmt: skip
+        values = {"name": stem, "piece": piece, "width": width, "height": height, "size": f"{width}x{height}", "format": kind}  # fmt: skip
         named = _PLACE.sub(lambda found: str(values[found.group(1)]), pattern)
         return f"{_NO_NAME.sub('_', named)[:180]}.{ENDINGS[kind]}"
 

@@ -186,11 +186,17 @@ def key_decoded(decoded: Decoded, recipe: Recipe) -> bytes:
 
 def key_files(decoded: Decoded, recipe: Recipe, stem: str) -> list[Written]:
     """Cut a decoded picture out by a recipe; return every file that its export asks for."""
+    return write_cut_files(cut_by(recipe, decoded.picture), recipe, stem, decoded.dots_per_inch)
+
+
+def write_cut_files(
+    cutter: Cutter, recipe: Recipe, stem: str, dots_per_inch: float | None
+) -> list[Written]:
+    """Return every file that a recipe's export asks for of a cut."""
     if recipe.export.is_one_png:
-        data = key_decoded(decoded, recipe)
+        data = b"".join(export_bands(cutter, recipe, dots_per_inch))
         return [Written(f"{stem}.png", "png", data, None)]
-    cutter = cut_by(recipe, decoded.picture)
-    return list(write_files(cutter, recipe, stem, decoded.dots_per_inch))
+    return list(write_files(cutter, recipe, stem, dots_per_inch))
 
 
 def to_export_name(name: str) -> str:

@@ -2,12 +2,13 @@
 
 import numpy as np
 
+from tidymargin.core.base.area import Area
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.faults.finding import find_faults
 from tidymargin.core.faults.judged import JudgedAlone, JudgedSheet, Seen
-from tidymargin.core.faults.kinds import Fault, Limits, to_severity
+from tidymargin.core.faults.kinds import Fault, to_severity
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.decode import Decoded
 from tidymargin.formats.proofing import AcceptedEntry, ProofStep
@@ -36,7 +37,9 @@ REMEDIES = {
 """What mends a kind of fault by one change; those that are not here can only be accepted."""
 
 
-def _judge(cutter: Cutter, proof: ProofStep, limits: Limits) -> tuple[Fault, ...]:
+def judge_cut(cutter: Cutter, proof: ProofStep) -> tuple[Fault, ...]:
+    """Return what is wrong in a cut, the most severe first, accepted or not."""
+    limits = proof.limits.to_limits()
     undecided = tuple(p for p in cutter.pockets.listed if not p.is_decided)
     found = find_faults(JudgedSheet(cutter), limits, undecided, proof.print_mm)
     specks = find_unwanted(cutter.cleared(whole(*cutter.picture.rgb.shape[:2]))).specks
@@ -69,7 +72,7 @@ def load_faults(workshop: Workshop, sheet: Sheet) -> tuple[Fault, ...]:
 
     def compute() -> tuple[Fault, ...]:
         cutter = load_cutter(workshop, sheet, recipe)
-        there = _judge(cutter, recipe.proof, recipe.proof.limits.to_limits())
+        there = judge_cut(cutter, recipe.proof)
         workshop.small.put(name, there, 200 + 300 * len(there))
         return there
 
@@ -86,7 +89,11 @@ def faults_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Fault, ...] | None
 def list_open(sheet: Sheet, faults: tuple[Fault, ...]) -> list[Fault]:
     """Return the faults that nobody has accepted."""
     recipe = read_recipe_of(sheet)
-    area = area_of(sheet, recipe)
+    return list_unaccepted(faults, recipe, area_of(sheet, recipe))
+
+
+def list_unaccepted(faults: tuple[Fault, ...], recipe: Recipe, area: Area) -> list[Fault]:
+    """Return the faults that a recipe does not say to be accepted."""
     seen = [(entry.kind, *area.to_area(entry.x, entry.y)) for entry in recipe.proof.accepted]
 
     def is_accepted(fault: Fault) -> bool:
@@ -194,4 +201,4 @@ def judge_decoded(decoded: Decoded, recipe: Recipe) -> tuple[list[Fault], bool]:
         seen = Seen(np.dstack([picture.rgb, picture.alpha]))
         return find_faults(JudgedAlone(seen), limits, print_mm=recipe.proof.print_mm), True
     cutter = cut_by(recipe, picture)
-    return list(_judge(cutter, recipe.proof, limits)), False
+    return list(judge_cut(cutter, recipe.proof)), False

@@ -4,6 +4,7 @@ import io
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import groupby
 
 import cv2
 import numpy as np
@@ -14,8 +15,10 @@ from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter
 from tidymargin.core.output.framing import Size
+from tidymargin.core.output.pieces import find_pieces
 from tidymargin.core.output.resizing import remove_clear_colour, resize_cut
 from tidymargin.formats.checking import Checked, check_file
+from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.outputs import ENDINGS, MEDIA, FormatName, write_cut
 from tidymargin.formats.recipe import Recipe
 
@@ -87,33 +90,75 @@ def write_files(
     export = recipe.export
     wish = export.to_wish(dots_per_inch)
     cut = cutter.render_whole()
-    box = export.to_frame().place(find_figure(cut), *cut.shape[:2])
-    framed = frame_cut(cut, box)
-    original = None
-    if "ora" in export.formats:
-        original = frame_cut(_to_rgba(cutter), box)
+    original = _to_rgba(cutter) if "ora" in export.formats else None
+    framed = list(_frame_parts(cut, export))
     sizes = [entry.to_size() for entry in export.sizes] or [Size(1, "times")]
     dpi = wish.dots_per_inch or _DPI
-    targets = [size.of(box.height, box.width, dpi) for size in sizes]
-    names = [export.name_file(stem, kind, *target) for target in targets for kind in export.formats]
+    planned = [
+        (part, *target, kind, export.name_file(stem, kind, *target, part.number))
+        for part in framed
+        for target in (size.of(part.box.height, part.box.width, dpi) for size in sizes)
+        for kind in export.formats
+    ]
+    names = [name for *_, name in planned]
     twice = {name for name in names if names.count(name) > 1}
     if twice:
         raise BadParameterError(
             f"Expected a name of its own for every file, got {sorted(twice)[0]} twice.",
-            hint="Put {width}, {size} or {format} into the naming pattern.",
+            hint="Put {piece}, {width}, {size} or {format} into the naming pattern.",
             field="pattern",
         )
     done = 0
-    for height, width in targets:
-        sized = resize_cut(framed, height, width, in_linear=export.in_linear)
-        behind = None if original is None else resize_cut(original, height, width)
+    for (part, height, width), files in groupby(planned, key=lambda plan: plan[:3]):
+        sized = resize_cut(part.rgba, height, width, in_linear=export.in_linear)
+        behind = None
+        if original is not None:
+            behind = resize_cut(frame_cut(original, part.box), height, width)
         if export.clear_colour == "removed":
             sized = remove_clear_colour(sized)
-        for kind in export.formats:
+        for *_, kind, name in files:
             tick(done / len(names))
             data = write_cut(sized, kind, wish, behind)
-            yield Written(names[done], kind, data, check_file(data, sized, kind, wish))
+            yield Written(name, kind, data, check_file(data, sized, kind, wish))
             done += 1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Framed:
+    """A part of the cut that is written, in its frame; `number` is a piece's, as it is written."""
+
+    rgba: Rgba
+    box: Region
+    number: str = ""
+
+
+def _frame_parts(cut: Rgba, export: ExportStep) -> Iterator[_Framed]:
+    """Yield what is written of a cut: all of it, or piece by piece."""
+    shape = cut.shape[:2]
+    if not export.pieces:
+        box = export.to_frame().place(find_figure(cut), *shape)
+        yield _Framed(frame_cut(cut, box), box)
+        return
+    pieces = find_pieces(cut[..., 3])
+    if not pieces:
+        raise BadParameterError(
+            "Expected drawings to write one by one, found nothing that is not clear.",
+            hint="Look at the cut, or write it whole.",
+            field="pieces",
+        )
+    digits = len(str(len(pieces)))
+    for number, piece in enumerate(pieces, 1):
+        figure = find_figure(piece.take(cut, piece.box))
+        if figure is None:
+            continue
+        own = Region(
+            figure.top + piece.box.top, figure.left + piece.box.left,
+            figure.bottom + piece.box.top, figure.right + piece.box.left,
+        )  # fmt: skip
+        box = export.to_frame().place(own, *shape)
+        inside = box.within(whole(*shape))
+        taken = frame_cut(piece.take(cut, inside), box.seen_from(inside))
+        yield _Framed(taken, box, f"{number:0{digits}d}")
 
 
 def _to_rgba(cutter: Cutter) -> Rgba:

@@ -7,12 +7,26 @@ from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from typing import Any, TypeVar
 
+import cv2
+
 T = TypeVar("T")
 R = TypeVar("R")
 
 
+_most_cores: int | None = None
+
+
+def hold_to_cores(cores: int) -> None:
+    """Use at most so many cores in this process; to be said before the first work."""
+    global _most_cores
+    _most_cores = cores
+    cv2.setNumThreads(1)
+
+
 def _count_cores() -> int:
     """Return how many cores this process may use."""
+    if _most_cores is not None:
+        return _most_cores
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
