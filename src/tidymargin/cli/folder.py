@@ -1,0 +1,145 @@
+"""Keying the pictures of a folder by what they share: several at once, with a manifest and the doubtful named at the end."""
+
+import multiprocessing
+import os
+import sys
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
+from pathlib import Path
+
+import click
+
+from tidymargin.cli.outputs import Outputs
+from tidymargin.cli.telling import read_input, tell
+from tidymargin.core.base.errors import BadImageError, DomainError, UnusableArgumentError
+from tidymargin.core.base.parallel import hold_to_cores
+from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.formats.recipe import Recipe
+from tidymargin.formats.sharing import take_shared
+from tidymargin.services.keyjob import Order, do_order, say_error
+from tidymargin.services.manifest import (
+    CSV_NAME,
+    JSON_NAME,
+    Entry,
+    list_doubtful,
+    write_csv,
+    write_json,
+)
+from tidymargin.services.writing import Written
+
+_NAMED = 20  # of the doubtful
+_MOST_JOBS = 64
+
+
+def list_pictures(folder: Path) -> list[Path]:
+    """Return the files of a folder, by name; hidden ones and what lies in folders below are left out.
+
+    Raises
+    ------
+    UnusableArgumentError
+        There is none.
+    """
+    found = [p for p in folder.iterdir() if p.is_file() and not p.name.startswith(".")]
+    if not found:
+        raise UnusableArgumentError(f"Expected pictures in {folder}, found no file there.")
+    return sorted(found, key=lambda place: place.name.lower())
+
+
+def _key_one(path: Path, order: Order) -> tuple[list[Written], Entry]:
+    """Key one file, in a process of its own."""
+    try:
+        files, report = do_order(read_input(path, MAX_FILE_BYTES), order)
+    except DomainError as error:
+        return [], Entry(path.name, None, say_error(error))
+    except MemoryError:
+        return [], Entry(path.name, None, "This takes more memory than there is. Scale it down.")
+    return files, Entry(path.name, report)
+
+
+def _begin(cores: int) -> None:
+    hold_to_cores(cores)
+
+
+def _key_all(
+    places: list[Path], shared: Recipe, jobs: int
+) -> Iterator[tuple[Path, list[Written], Entry]]:
+    """Yield what comes of each picture, in the order in which they are done."""
+    text = shared.to_json()
+    cores = max(1, (os.cpu_count() or 1) // jobs)
+    # a process that was forked would have its parent's threads' locks without their threads
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(jobs, context, _begin, (cores,)) as pool:
+        waiting = {pool.submit(_key_one, place, Order(_stem(place, places), text)): place for place in places}  # fmt: skip
+        for done in as_completed(waiting):
+            place = waiting[done]
+            try:
+                yield place, *done.result()
+            except BrokenProcessPool:
+                said = "The process that keyed it was ended from outside. Key it again."
+                yield place, [], Entry(place.name, None, said)
+
+
+def _stem(place: Path, places: list[Path]) -> str:
+    """Return a picture's name without its ending, but where that would be another's too."""
+    alike = sum(other.stem.lower() == place.stem.lower() for other in places)
+    return place.stem if alike == 1 else place.name.replace(".", "-")
+
+
+def key_folder(
+    folder: Path, output: str, recipe: Recipe, jobs: int, *, replace: bool
+) -> DomainError | None:
+    """Key every picture of a folder into another; return an error where one of them could not be.
+
+    Raises
+    ------
+    UnusableArgumentError
+        There are no pictures, or the output is no other folder.
+    """
+    places = list_pictures(folder)
+    target = Path(output)
+    if target.is_file():
+        raise UnusableArgumentError(f"Expected a folder as output, {output} is a file.")
+    if target.resolve() == folder.resolve():
+        raise UnusableArgumentError(
+            "Expected another folder as output than the pictures'.", hint="Cuts would lie among them."
+        )  # fmt: skip
+    if not 1 <= jobs <= _MOST_JOBS:
+        raise UnusableArgumentError(f"Expected 1 to {_MOST_JOBS} jobs, got {jobs}.", field="jobs")
+    shared = take_shared(recipe)
+    if shared != recipe:
+        click.echo("tidy: places in the recipe are of one picture, and are not shared.", err=True)
+    outputs = Outputs(tuple(places), replace=replace)
+    csv_at, json_at = outputs.claim(target / CSV_NAME), outputs.claim(target / JSON_NAME)
+    entries: dict[Path, Entry] = {}
+    worst: DomainError | None = None
+    with click.progressbar(places, label="Keying", file=sys.stderr) as bar:
+        for place, files, found in _key_all(places, shared, jobs):
+            entry = found
+            try:
+                for file in files:
+                    outputs.write(outputs.claim(target / file.name), file.data)
+            except DomainError as error:  # the others are still written
+                entry = Entry(place.name, None, say_error(error))
+                worst = error
+            entries[place] = entry
+            bar.update(1)
+    listed = [entries[place] for place in places]
+    outputs.write(csv_at, write_csv(listed))
+    outputs.write(json_at, write_json(listed))
+    _tell_doubtful(listed)
+    failed = [entry for entry in listed if entry.report is None]
+    return worst or (BadImageError(failed[0].failed) if failed else None)
+
+
+def _tell_doubtful(entries: list[Entry]) -> None:
+    doubtful = list_doubtful(entries)
+    clean = len(entries) - len(doubtful)
+    click.echo(f"{len(entries)} pictures: {clean} clean, {len(doubtful)} to look at.")
+    for entry in doubtful[:_NAMED]:
+        if entry.report is None:
+            tell(BadImageError(entry.failed), entry.name)
+        else:
+            click.echo(f"- {entry.name}: {'; '.join(entry.report.reasons[:3])}")
+    if len(doubtful) > _NAMED:
+        click.echo(f"… and {len(doubtful) - _NAMED} more: see {JSON_NAME}.")
