@@ -11,7 +11,11 @@ import urllib.request
 from pathlib import Path
 
 ROOT = Path(__file__).parent
-DEBIAN = {"chromium": Path("/usr/bin/chromium"), "poppler-utils": Path("/usr/bin/pdftocairo")}
+DEBIAN = {
+    "chromium": Path("/usr/bin/chromium"),
+    "poppler-utils": Path("/usr/bin/pdftocairo"),
+    "redis-server": Path("/usr/bin/redis-server"),
+}
 LOCKS = {
     "app": ["pyproject.toml"],
     "dev": ["pyproject.toml", "--group", "dev"],
@@ -54,20 +58,20 @@ def run_module(module: str, *arguments: str) -> None:
 
 
 def need_debian() -> None:
-    """See to it that Debian's chromium and poppler are there, which only root can install."""
+    """See to it that Debian's chromium, poppler and redis are there, which only root can install."""
     missing = [name for name, place in DEBIAN.items() if not place.exists()]
     if not missing:
         return
     if hasattr(os, "geteuid") and os.geteuid() == 0 and shutil.which("apt-get"):
         sys.stderr.write(
-            f"Installing Debian's {' and '.join(missing)} for the tests: this happens once.\n"
+            f"Installing Debian's {', '.join(missing)} for the tests: this happens once.\n"
         )
         for command in (["update", "-qq"], ["install", "-y", "-qq", *missing]):
             subprocess.run(["apt-get", *command], check=False, capture_output=True)
         if all(place.exists() for place in DEBIAN.values()):
             return
     stop(
-        f"The tests need Debian's {' and '.join(missing)}, which only root can install. Run: sudo apt-get install -y {' '.join(missing)}"
+        f"The tests need Debian's {', '.join(missing)}, which only root can install. Run: sudo apt-get install -y {' '.join(missing)}"
     )
 
 

@@ -8,6 +8,7 @@ from tidymargin.cli.keying import key, report
 from tidymargin.cli.roughing import rough
 from tidymargin.cli.scanning import scan
 from tidymargin.cli.serving import demo, serve
+from tidymargin.cli.working import work
 from tidymargin.process import hold_memory_low
 
 
@@ -17,7 +18,7 @@ def main() -> None:
     hold_memory_low()
 
 
-for _command in (serve, demo, scan, key, rough, report, faults, doctor, backup, restore):
+for _command in (serve, demo, scan, work, key, rough, report, faults, doctor, backup, restore):
     main.add_command(_command)
 
 

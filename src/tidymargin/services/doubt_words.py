@@ -1,6 +1,6 @@
 """Reasons to look at a cut in words, for pages, which translate them, and for manifests."""
 
-from tidymargin.core.doubt import Reason
+from tidymargin.core.faults.doubt import Reason
 from tidymargin.services.fault_words import FAULT_WORDS
 
 REASON_WORDS = {

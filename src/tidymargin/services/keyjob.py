@@ -7,7 +7,7 @@ from tidymargin import ENGINE_VERSION
 from tidymargin.core.base.area import Area
 from tidymargin.core.base.errors import DomainError, OlderEngineError
 from tidymargin.core.cut import Cutter
-from tidymargin.core.doubt import weigh_doubt
+from tidymargin.core.faults.doubt import weigh_doubt
 from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.recipe import Recipe, read_recipe
 from tidymargin.services.cutting import cut_by

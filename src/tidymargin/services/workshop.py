@@ -30,6 +30,7 @@ from tidymargin.store.folder import (
 )
 from tidymargin.store.originals import Originals
 from tidymargin.store.sheets import Sheets
+from tidymargin.store.trays import Trays
 
 log = logging.getLogger(__name__)
 
@@ -55,6 +56,7 @@ class Workshop:
     folder: Path
     lock: FolderLock
     sheets: Sheets
+    trays: Trays
     originals: Originals
     copies: Copies
     disk: DiskCache
@@ -148,7 +150,7 @@ def open_workshop(folder: Path) -> Workshop:
     disk = DiskCache(folder / "cache", _DISK_BYTES)
     # no cache: an older engine's cut cannot be made again
     proofs = DiskCache(folder / "proofs", _DISK_BYTES, is_kept_plain=is_whole_png)
-    return Workshop(folder, lock, sheets, originals, copies, disk, proofs)
+    return Workshop(folder, lock, sheets, Trays(sheets.engine), originals, copies, disk, proofs)
 
 
 def _put_in_order(folder: Path, sheets: Sheets, originals: Originals, copies: Copies) -> None:

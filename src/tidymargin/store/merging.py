@@ -12,6 +12,8 @@ from tidymargin.store.rows import (
     is_whole_sheet,
     is_whole_state,
     is_whole_step,
+    is_whole_tray,
+    is_whole_tray_state,
     is_whole_version,
     list_parts,
 )
@@ -20,6 +22,8 @@ Row = dict[str, object]
 
 _SHEET = ("id", "name", "original", "format_name", "width", "height", "dots_per_inch", "remarks", "head_id", "created_at", "binned_at")  # fmt: skip
 _STATE = ("id", "sheet_id", "parent_id", "redo_id", *STEP_COLUMNS, "change", "resolved", "engine_version", "created_at")  # fmt: skip
+_TRAY = ("id", "name", "head_id", "created_at")
+_TRAY_STATE = ("id", "tray_id", "recipe", "change", "created_at")
 _VERSION = ("state_id", "name", "created_at")
 _BEYOND = 10_000  # numbers that are tried behind the last one that could be read
 
@@ -65,6 +69,38 @@ def _read_versions(connection: sqlite3.Connection) -> list[Row]:
         connection.execute("SELECT 1 FROM version LIMIT 1")
         return [row for row in _read_rows(connection, "version", _VERSION) if is_whole_version(row)]
     return []
+
+
+def _bring_trays(source: Path, target: sqlite3.Connection, brought: dict[object, int]) -> None:
+    """Bring over the trays that sheets lay in, with what is shared there now; none from before there were any.
+
+    `brought` are the sheets' new numbers, by those that they had.
+    """
+    lying: list[Row] = []
+    with closing(connect_to_read(source)) as connection, suppress(sqlite3.Error):
+        connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
+        connection.execute("SELECT 1 FROM tray LIMIT 1")
+        trays = [row for row in _read_rows(connection, "tray", _TRAY) if is_whole_tray(row)]
+        states = _read_rows(connection, "tray_state", _TRAY_STATE)
+        lying = _read_rows(connection, "sheet", ("id", "tray_id"))
+    if not lying:
+        return
+    shared = {row["id"]: row for row in states if is_whole_tray_state(row)}
+    here = {(name, at): n for n, name, at in target.execute("SELECT id, name, created_at FROM tray")}  # fmt: skip
+    numbers: dict[object, int] = {}
+    for tray in trays:
+        state = shared.get(tray["head_id"])
+        number = here.get((tray["name"], tray["created_at"]))
+        if number is None and state is not None:
+            number = _insert(target, "tray", {**tray, "id": None, "head_id": None})
+            head = _insert(target, "tray_state", {**state, "id": None, "tray_id": number})
+            target.execute("UPDATE tray SET head_id = ? WHERE id = ?", (head, number))
+        if number is not None:
+            numbers[tray["id"]] = number
+    for sheet in lying:
+        if sheet["id"] in brought and sheet["tray_id"] in numbers:
+            change = "UPDATE sheet SET tray_id = ? WHERE id = ?"
+            target.execute(change, (numbers[sheet["tray_id"]], brought[sheet["id"]]))
 
 
 def _list_needed(state: Row, bodies: dict[str, str]) -> list[str]:
@@ -115,6 +151,7 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
     """
     sheets, states, bodies, versions = _read_all(source)
     added = gone_on = 0
+    brought: dict[object, int] = {}
     with closing(sqlite3.connect(target)) as connection, connection:
         here = {(o, at): n for n, o, at in connection.execute("SELECT id, original, created_at FROM sheet")}  # fmt: skip
         for sheet in sheets:
@@ -126,9 +163,11 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
             if number is None:
                 head = {"id": None, "head_id": None}
                 number = _insert(connection, "sheet", {**sheet, **head})
+                brought[sheet["id"]] = number
             count = _bring_states(connection, number, sheet, own, bodies, versions)
             added += is_new
             gone_on += 0 if is_new else count
+        _bring_trays(source, connection, brought)
         fault = find_fault(connection)
         if fault is not None:
             raise sqlite3.IntegrityError(fault)

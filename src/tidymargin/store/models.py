@@ -38,6 +38,8 @@ class SheetRow(Base):
     )
     created_at: Mapped[str] = mapped_column(String(32))
     binned_at: Mapped[str | None] = mapped_column(String(32))
+    tray_id: Mapped[int | None]
+    tray_state_id: Mapped[int | None]
 
 
 class StepRow(Base):
@@ -90,3 +92,60 @@ class DiscardRow(Base):
 
     original: Mapped[str] = mapped_column(String(64), primary_key=True)
     wished_at: Mapped[float]
+
+
+class TrayRow(Base):
+    """A named set of sheets, and the state of what they share."""
+
+    __tablename__ = "tray"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    name: Mapped[str] = mapped_column(String(80))
+    head_id: Mapped[int | None]
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
+class TrayStateRow(Base):
+    """One state of what a tray's sheets share, as the JSON of a recipe without places."""
+
+    __tablename__ = "tray_state"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    tray_id: Mapped[int] = mapped_column(ForeignKey("tray.id"), index=True)
+    parent_id: Mapped[int | None]
+    recipe: Mapped[str] = mapped_column(Text)
+    change: Mapped[str] = mapped_column(String(40))
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
+class TrayExportRow(Base):
+    """One time that all of a tray is written."""
+
+    __tablename__ = "tray_export"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    tray_id: Mapped[int] = mapped_column(index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    state: Mapped[str] = mapped_column(String(16))
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
+class TrayJobRow(Base):
+    """One sheet of a tray's export: all that is needed to write it, and what came of it."""
+
+    __tablename__ = "tray_job"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    export_id: Mapped[int] = mapped_column(ForeignKey("tray_export.id"), index=True)
+    sheet_id: Mapped[int]
+    stem: Mapped[str] = mapped_column(String(200))
+    original: Mapped[str] = mapped_column(String(64))
+    recipe: Mapped[str] = mapped_column(Text)
+    engine_version: Mapped[int]
+    state: Mapped[str] = mapped_column(String(16))
+    said: Mapped[str] = mapped_column(Text)
+    report: Mapped[str] = mapped_column(Text)

@@ -90,12 +90,31 @@ def is_whole_version(row: Row) -> bool:
     return _is_text(row["name"], 80) and _is_count(row["state_id"]) and _is_time(row["created_at"])
 
 
+def is_whole_tray(row: Row) -> bool:
+    """Whether a tray can be read, but for its head."""
+    return _is_text(row["name"], 80) and _is_time(row["created_at"])
+
+
+def is_whole_tray_state(row: Row) -> bool:
+    """Whether what a tray's sheets share can be read."""
+    return (
+        _is_count(row["tray_id"])
+        and _is_json(row["recipe"], dict)
+        and _is_text(row["change"], 40)
+        and _is_time(row["created_at"])
+    )
+
+
 _WHOLE = {
     "step": is_whole_step,
     "state": is_whole_state,
     "sheet": is_whole_sheet,
     "version": is_whole_version,
+    "tray": is_whole_tray,
+    "tray_state": is_whole_tray_state,
 }
+_LATER = {"version", "tray", "tray_state"}
+"""Tables that a copy from before there were any has not got."""
 
 
 def find_fault(connection: sqlite3.Connection) -> str | None:
@@ -109,8 +128,8 @@ def find_fault(connection: sqlite3.Connection) -> str | None:
     connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
     tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master")}
     for table, is_whole in _WHOLE.items():
-        if table == "version" and table not in tables:
-            continue  # a copy from before there were versions
+        if table in _LATER and table not in tables:
+            continue
         found = connection.execute(f"SELECT * FROM {table} ORDER BY rowid")
         columns = [column[0] for column in found.description]
         for values in found:

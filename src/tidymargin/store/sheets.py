@@ -62,6 +62,11 @@ class Sheets:
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
 
+    @property
+    def engine(self) -> Engine:
+        """The database that they are in."""
+        return self._engine
+
     def close(self) -> None:
         """Close every connection."""
         self._engine.dispose()

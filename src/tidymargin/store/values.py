@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 Bodies = dict[str, str]
 
@@ -100,3 +100,75 @@ class Sheet:
     saved_at: datetime
     undo: str | None
     redo: str | None
+    tray: int | None = None
+    tray_state: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Tray:
+    """A named set of sheets with what they share; `undo` is the change that undoing would take back."""
+
+    id: int
+    name: str
+    head: int
+    recipe: str
+    undo: str | None
+    created_at: datetime
+
+
+JobState = Literal["waiting", "begun", "done", "failed"]
+ExportState = Literal["working", "paused", "stopped"]
+
+
+@dataclass(frozen=True, slots=True)
+class NewJob:
+    """One sheet to be written: whatever becomes of the sheet, this is what is wanted."""
+
+    sheet: int
+    stem: str
+    original: str
+    recipe: str
+    engine_version: int
+
+
+@dataclass(frozen=True, slots=True)
+class TrayJob:
+    """One sheet of a tray's export, and what came of it: `said` where it failed, `report` as JSON where it is done."""
+
+    id: int
+    export: int
+    sheet: int
+    stem: str
+    original: str
+    recipe: str
+    engine_version: int
+    state: JobState
+    said: str
+    report: str
+
+
+@dataclass(frozen=True, slots=True)
+class TrayExport:
+    """One time that all of a tray was written, or is being."""
+
+    id: int
+    tray: int
+    name: str
+    state: ExportState
+    created_at: datetime
+    jobs: tuple[TrayJob, ...]
+
+    @property
+    def done(self) -> int:
+        """How many of its files are there."""
+        return sum(job.state == "done" for job in self.jobs)
+
+    @property
+    def failed(self) -> int:
+        """How many could not be written."""
+        return sum(job.state == "failed" for job in self.jobs)
+
+    @property
+    def is_over(self) -> bool:
+        """Whether nothing more will come of it."""
+        return self.done + self.failed == len(self.jobs)

@@ -1,0 +1,109 @@
+"""What goes on in the background for trays: sheets follow what is shared, are looked over, and are written."""
+
+import logging
+import threading
+import time
+
+from tidymargin.core.base.errors import DomainError, StoppedError
+from tidymargin.services.tray_exports import Exporter
+from tidymargin.services.trays import failure_name, follow_tray, look_over, report_at_hand
+from tidymargin.services.workshop import Workshop
+
+log = logging.getLogger(__name__)
+
+_HANDS = 2  # jobs at once, where they are done here
+_REST_S, _SHORT_S = 0.5, 0.1
+
+
+class TrayKeeper:
+    """Looks after all trays of a workshop, in threads of its own.
+
+    Parameters
+    ----------
+    workshop : Workshop
+        Whose trays.
+    url : str, optional
+        See `Exporter`.
+    """
+
+    def __init__(self, workshop: Workshop, url: str | None = None) -> None:
+        self._workshop = workshop
+        self.exporter = Exporter(workshop, url)
+        self._ends = threading.Event()
+        self._threads: list[threading.Thread] = []
+
+    def follow_all(self) -> int:
+        """Bring every sheet to what its tray shares, as far as that can be; return how many were."""
+        count = 0
+        for tray in self._workshop.trays.list_all():
+            for sheet in self._workshop.trays.list_behind(tray):
+                if self._ends.is_set():
+                    return count
+                try:
+                    count += follow_tray(self._workshop, tray, sheet)
+                except DomainError as error:  # it cannot be measured as is asked; its card says so
+                    self._workshop.failed[failure_name(sheet)] = error
+                    self._workshop.trays.note_followed(sheet.id, tray.head)
+        return count
+
+    def look_over_next(self) -> bool:
+        """Look over one sheet of a tray that nobody has looked over yet; False where there is none."""
+        for tray in self._workshop.trays.list_all():
+            for sheet in self._workshop.trays.list_sheets(tray.id):
+                if sheet.tray_state != tray.head or failure_name(sheet) in self._workshop.failed:
+                    continue
+                try:
+                    if report_at_hand(self._workshop, sheet) is None:
+                        look_over(self._workshop, sheet)
+                        return True
+                except StoppedError:
+                    return False
+                except DomainError as error:
+                    self._workshop.failed[failure_name(sheet)] = error
+                    return True
+        return False
+
+    def start(self) -> None:
+        """Look after trays from now on, until `stop`."""
+        works = [self._follow_on, self._export_on]
+        if self.exporter.is_here:
+            works += [self._do_on] * _HANDS
+        for work in works:
+            thread = threading.Thread(target=self._guard, args=(work,), name="trays", daemon=True)
+            thread.start()
+            self._threads.append(thread)
+
+    def _guard(self, work: object) -> None:
+        while not self._ends.is_set():
+            try:
+                rests = work()  # type: ignore[operator]
+            except StoppedError:
+                rests = _REST_S
+            except Exception:
+                log.warning("trays could not be looked after", exc_info=True)
+                rests = 4 * _REST_S
+            self._ends.wait(rests)
+
+    def _follow_on(self) -> float:
+        self.follow_all()
+        return 0.0 if self.look_over_next() else _REST_S
+
+    def _export_on(self) -> float:
+        return _SHORT_S if self.exporter.step() else _REST_S
+
+    def _do_on(self) -> float:
+        return 0.0 if self.exporter.jobs.take_one() else _SHORT_S
+
+    def finish(self, within_s: float = 600.0) -> None:
+        """Do here and now all that there is to do for trays; for tests and commands, which start no threads."""
+        latest = time.monotonic() + within_s
+        self.follow_all()
+        while self.look_over_next():
+            pass
+        while self.exporter.step() and time.monotonic() < latest:
+            if not (self.exporter.is_here and self.exporter.jobs.take_one()):
+                time.sleep(_SHORT_S)
+
+    def stop(self) -> None:
+        """Let trays be; what is under way is given up, and goes on when somebody starts again."""
+        self._ends.set()

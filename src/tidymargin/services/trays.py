@@ -1,0 +1,191 @@
+"""Trays: sheets that share a recipe's rules and numbers, and which of them to look at first."""
+
+from dataclasses import dataclass
+
+from tidymargin.core.base.errors import BadParameterError, DomainError, StaleHeadError
+from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
+from tidymargin.formats.sharing import list_exceptions, share, take_shared
+from tidymargin.services.changing import commit_recipe
+from tidymargin.services.cutting import load_cutter
+from tidymargin.services.executor import Priority
+from tidymargin.services.identity import cut_name
+from tidymargin.services.keyjob import Report, read_report, report_on
+from tidymargin.services.states import area_of, is_of_older_engine, read_recipe_of
+from tidymargin.services.workshop import Workshop
+from tidymargin.store.values import Sheet, Tray
+
+MOST_NAME = 80
+
+
+def _clean_name(name: str) -> str:
+    cleaned = " ".join("".join(c for c in name if c.isprintable()).split())[:MOST_NAME]
+    if not cleaned:
+        raise BadParameterError("Expected a name for the tray, got none.", field="name")
+    return cleaned
+
+
+def make_tray(workshop: Workshop, name: str, sheet_ids: list[int] | None = None) -> Tray:
+    """Make a tray of a name, with sheets in it; they share the defaults until something is said."""
+    tray = workshop.trays.add(_clean_name(name), Recipe().to_json())
+    workshop.trays.put_in(tray.id, sheet_ids or [])
+    return tray
+
+
+def rename_tray(workshop: Workshop, tray_id: int, name: str) -> None:
+    """Give a tray another name."""
+    workshop.trays.rename(tray_id, _clean_name(name))
+
+
+def share_of(workshop: Workshop, tray_id: int, seen: int, sheet_id: int) -> Tray:
+    """Let all sheets of a tray share what one of them has; its places stay its own."""
+    shared = take_shared(read_recipe_of(workshop.sheets.load(sheet_id)))
+    return _commit(workshop, tray_id, seen, shared, "shared")
+
+
+def share_value(workshop: Workshop, tray_id: int, seen: int, step: str, **values: object) -> Tray:
+    """Let all sheets of a tray share values of one step.
+
+    Raises
+    ------
+    BadRecipeError
+        One of them is of the wrong kind or out of range.
+    """
+    before = read_recipe(workshop.trays.load(tray_id).recipe)
+    return _commit(workshop, tray_id, seen, change_recipe(before, step, **values), step)
+
+
+def _commit(workshop: Workshop, tray_id: int, seen: int, shared: Recipe, change: str) -> Tray:
+    tray = workshop.trays.load(tray_id)
+    text = shared.to_json()
+    return tray if text == tray.recipe else workshop.trays.commit(tray_id, seen, text, change)
+
+
+def follow_tray(workshop: Workshop, tray: Tray, sheet: Sheet) -> bool:
+    """Bring a sheet to what its tray shares now, as a row of its own history; False where it cannot be yet.
+
+    That is so while the sheet is being changed, or while it still is as an older engine cut it.
+    """
+    if is_of_older_engine(sheet):
+        return False
+    was = workshop.trays.load_recipe(sheet.tray_state)
+    before = Recipe() if was is None else read_recipe(was)
+    after = share(before, read_recipe(tray.recipe), read_recipe_of(sheet))
+    try:
+        commit_recipe(workshop, sheet, sheet.head, after, "tray")
+    except StaleHeadError:
+        return False
+    workshop.trays.note_followed(sheet.id, tray.head)
+    return True
+
+
+def _report_name(sheet: Sheet, recipe: Recipe) -> str:
+    return f"report:{cut_name(sheet, recipe.names)}:{recipe.proof.name}"
+
+
+def report_at_hand(workshop: Workshop, sheet: Sheet) -> Report | None:
+    """Return what came of looking a sheet's cut over; None where nobody has."""
+    name = _report_name(sheet, read_recipe_of(sheet))
+    found: Report | None = workshop.small.get(name)
+    if found is None:
+        kept = workshop.disk.get(name)
+        if kept is not None:
+            found = read_report(kept.decode())
+            workshop.small.put(name, found, len(kept))
+    return found
+
+
+def look_over(workshop: Workshop, sheet: Sheet) -> Report:
+    """Look a sheet's cut over, behind what anybody looks at.
+
+    Raises
+    ------
+    DomainError
+        It cannot be cut, and why.
+    """
+    found = report_at_hand(workshop, sheet)
+    if found is not None:
+        return found
+    recipe = read_recipe_of(sheet)
+    name = _report_name(sheet, recipe)
+
+    def compute() -> Report:
+        return report_on(load_cutter(workshop, sheet, recipe), recipe, area_of(sheet, recipe))
+
+    report = workshop.executor.run(name, Priority.KEEPING, compute)
+    workshop.keep(workshop.disk, sheet.original, name, report.to_json().encode())
+    workshop.small.put(name, report, 1000)
+    return report
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """One sheet of a tray: what came of looking it over, or why that failed, and what it has otherwise than the tray."""
+
+    sheet: Sheet
+    report: Report | None
+    failed: str
+    exceptions: tuple[tuple[str, str], ...]
+
+    @property
+    def doubt(self) -> float:
+        """How doubtful it is, 0 to 1; a failure is more than that, and what nobody looked over yet less."""
+        if self.failed:
+            return 2.0
+        return -1.0 if self.report is None else self.report.doubt
+
+    @property
+    def is_doubtful(self) -> bool:
+        """Whether a person should look at it."""
+        return bool(self.failed) or (self.report is not None and self.report.to_look_at)
+
+
+@dataclass(frozen=True, slots=True)
+class Overview:
+    """A tray as it is: its sheets, the doubtful first, and how many have not got what it shares yet."""
+
+    tray: Tray
+    cards: tuple[Card, ...]
+    behind: int
+
+    @property
+    def doubtful(self) -> int:
+        """How many a person should look at."""
+        return sum(card.is_doubtful for card in self.cards)
+
+    @property
+    def unknown(self) -> int:
+        """How many nobody has looked over yet."""
+        return sum(card.doubt < 0 for card in self.cards)
+
+    @property
+    def clean(self) -> int:
+        """How many are fine as they are."""
+        return len(self.cards) - self.doubtful - self.unknown
+
+
+def overview_of(workshop: Workshop, tray: Tray) -> Overview:
+    """Look at all sheets of a tray as far as they are known; nothing is computed."""
+    shared = read_recipe(tray.recipe)
+    cards = []
+    behind = 0
+    for sheet in workshop.trays.list_sheets(tray.id):
+        failed, report = "", None
+        exceptions: tuple[tuple[str, str], ...] = ()
+        try:
+            report = report_at_hand(workshop, sheet)
+            exceptions = tuple(list_exceptions(shared, read_recipe_of(sheet)))
+        except DomainError as error:
+            failed = error.message
+        failure = workshop.failed.get(failure_name(sheet))
+        is_behind = sheet.tray_state != tray.head
+        behind += is_behind
+        if failure is not None and report is None:
+            failed = failure.message
+        cards.append(Card(sheet, report, failed, () if is_behind else exceptions))
+    cards.sort(key=lambda card: (-card.doubt, -card.sheet.id))
+    return Overview(tray, tuple(cards), behind)
+
+
+def failure_name(sheet: Sheet) -> str:
+    """Return under which name it is known that a state of a sheet could not be looked over."""
+    return f"look:{sheet.id}:{sheet.head}"

@@ -1,0 +1,270 @@
+"""Trays, what their sheets share, and exports of all of one, as plain values."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy.orm import Session
+
+from tidymargin.core.base.errors import NotFoundError, StaleHeadError
+from tidymargin.store.database import told, transaction
+from tidymargin.store.loading import in_batches, now, to_sheets
+from tidymargin.store.models import SheetRow, TrayExportRow, TrayJobRow, TrayRow, TrayStateRow
+from tidymargin.store.values import (
+    ExportState,
+    JobState,
+    NewJob,
+    Sheet,
+    Tray,
+    TrayExport,
+    TrayJob,
+)
+
+
+def _require_tray(session: Session, tray_id: int) -> TrayRow:
+    row = session.get(TrayRow, tray_id)
+    if row is None:
+        raise NotFoundError(f"There is no tray {tray_id}.", hint="Go back to the trays.")
+    return row
+
+
+def _to_tray(session: Session, row: TrayRow) -> Tray:
+    head = session.get(TrayStateRow, row.head_id)
+    assert head is not None
+    return Tray(
+        id=row.id,
+        name=row.name,
+        head=head.id,
+        recipe=head.recipe,
+        undo=head.change if head.parent_id is not None else None,
+        created_at=datetime.fromisoformat(row.created_at),
+    )
+
+
+def _add_state(session: Session, tray: TrayRow, recipe: str, change: str) -> None:
+    state = TrayStateRow(
+        tray_id=tray.id, parent_id=tray.head_id, recipe=recipe, change=change, created_at=now()
+    )
+    session.add(state)
+    session.flush()
+    tray.head_id = state.id
+
+
+class Trays:
+    """All trays of a data folder."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def add(self, name: str, recipe: str) -> Tray:
+        """Add an empty tray whose sheets will share a recipe, given as JSON."""
+        with transaction(self._engine) as session:
+            row = TrayRow(name=name, head_id=None, created_at=now())
+            session.add(row)
+            session.flush()
+            _add_state(session, row, recipe, "begun")
+            session.flush()
+            return _to_tray(session, row)
+
+    def load(self, tray_id: int) -> Tray:
+        """Return a tray.
+
+        Raises
+        ------
+        NotFoundError
+            There is none of that number.
+        """
+        with told(self._engine) as session:
+            return _to_tray(session, _require_tray(session, tray_id))
+
+    def list_all(self) -> list[Tray]:
+        """Return every tray, the newest first."""
+        with told(self._engine) as session:
+            rows = session.scalars(select(TrayRow).order_by(TrayRow.id.desc()))
+            return [_to_tray(session, row) for row in rows]
+
+    def rename(self, tray_id: int, name: str) -> None:
+        """Give a tray another name."""
+        with transaction(self._engine) as session:
+            _require_tray(session, tray_id).name = name
+
+    def take_apart(self, tray_id: int) -> None:
+        """Let a tray be no more; its sheets stay as they are, and so does what was written of it."""
+        with transaction(self._engine) as session:
+            row = _require_tray(session, tray_id)
+            own = update(SheetRow).where(SheetRow.tray_id == tray_id)
+            session.execute(own.values(tray_id=None, tray_state_id=None))
+            session.execute(delete(TrayStateRow).where(TrayStateRow.tray_id == tray_id))
+            session.delete(row)
+
+    def commit(self, tray_id: int, seen_head: int, recipe: str, change: str) -> Tray:
+        """Let a tray's sheets share another recipe.
+
+        Raises
+        ------
+        StaleHeadError
+            What they share is another by now; nothing is changed.
+        """
+        with transaction(self._engine) as session:
+            row = self._require_head(session, tray_id, seen_head)
+            _add_state(session, row, recipe, change)
+            session.flush()
+            return _to_tray(session, row)
+
+    def undo(self, tray_id: int, seen_head: int) -> Tray:
+        """Let a tray's sheets share again what they shared before; stays put at the first state."""
+        with transaction(self._engine) as session:
+            row = self._require_head(session, tray_id, seen_head)
+            head = session.get(TrayStateRow, row.head_id)
+            if head is not None and head.parent_id is not None:
+                row.head_id = head.parent_id
+                session.flush()
+            return _to_tray(session, row)
+
+    @staticmethod
+    def _require_head(session: Session, tray_id: int, seen_head: int) -> TrayRow:
+        row = _require_tray(session, tray_id)
+        if row.head_id != seen_head:
+            raise StaleHeadError(
+                "This tray was changed in another tab since this page was loaded.",
+                hint="Nothing was lost: load the page anew and do your change again.",
+            )
+        return row
+
+    def load_recipe(self, state_id: int | None) -> str | None:
+        """Return what was shared at one of the states; None where there is none of that number."""
+        with told(self._engine) as session:
+            row = None if state_id is None else session.get(TrayStateRow, state_id)
+            return None if row is None else row.recipe
+
+    def put_in(self, tray_id: int | None, sheet_ids: Iterable[int]) -> None:
+        """Put sheets into a tray, or with None into none; what they have not got of what it shares, follows."""
+        with transaction(self._engine) as session:
+            if tray_id is not None:
+                _require_tray(session, tray_id)
+            for ids in in_batches(sheet_ids):
+                chosen = update(SheetRow).where(
+                    SheetRow.id.in_(ids), SheetRow.tray_id.is_distinct_from(tray_id)
+                )
+                session.execute(chosen.values(tray_id=tray_id, tray_state_id=None))
+
+    def note_followed(self, sheet_id: int, state_id: int) -> None:
+        """Note that a sheet has what its tray shares at a state."""
+        with transaction(self._engine) as session:
+            chosen = update(SheetRow).where(SheetRow.id == sheet_id)
+            session.execute(chosen.values(tray_state_id=state_id))
+
+    def list_sheets(self, tray_id: int | None, most: int | None = None) -> list[Sheet]:
+        """Return the sheets of a tray, or with None of no tray, that are not in the bin, the newest first."""
+        with told(self._engine) as session:
+            chosen = select(*SheetRow.__table__.c).where(
+                SheetRow.tray_id.is_not_distinct_from(tray_id), SheetRow.binned_at.is_(None)
+            )
+            rows = session.execute(chosen.order_by(SheetRow.id.desc()).limit(most))
+            return to_sheets(session, list(rows))
+
+    def count_sheets(self, tray_id: int | None) -> int:
+        """Return how many sheets a tray has, or with None how many are in none."""
+        with told(self._engine) as session:
+            counted = select(func.count()).where(
+                SheetRow.tray_id.is_not_distinct_from(tray_id), SheetRow.binned_at.is_(None)
+            )
+            return session.scalar(counted) or 0
+
+    def list_behind(self, tray: Tray) -> list[Sheet]:
+        """Return the sheets that have not got yet what their tray shares, the oldest first."""
+        return [sheet for sheet in self.list_sheets(tray.id)[::-1] if sheet.tray_state != tray.head]
+
+    def begin_export(self, tray: Tray, jobs: list[NewJob]) -> TrayExport:
+        """Note that all of a tray is to be written."""
+        with transaction(self._engine) as session:
+            row = TrayExportRow(tray_id=tray.id, name=tray.name, state="working", created_at=now())
+            session.add(row)
+            session.flush()
+            session.add_all(
+                TrayJobRow(
+                    export_id=row.id, sheet_id=job.sheet, stem=job.stem, original=job.original,
+                    recipe=job.recipe, engine_version=job.engine_version, state="waiting", said="", report="",
+                )
+                for job in jobs
+            )  # fmt: skip
+            session.flush()
+            return self._to_export(session, row)
+
+    @staticmethod
+    def _to_export(session: Session, row: TrayExportRow) -> TrayExport:
+        chosen = select(TrayJobRow).where(TrayJobRow.export_id == row.id).order_by(TrayJobRow.id)
+        jobs = tuple(_to_job(job) for job in session.scalars(chosen))
+        made_at = datetime.fromisoformat(row.created_at)
+        return TrayExport(row.id, row.tray_id, row.name, row.state, made_at, jobs)  # type: ignore[arg-type]
+
+    def load_export(self, export_id: int) -> TrayExport:
+        """Return an export of a tray.
+
+        Raises
+        ------
+        NotFoundError
+            There is none of that number.
+        """
+        with told(self._engine) as session:
+            row = session.get(TrayExportRow, export_id)
+            if row is None:
+                raise NotFoundError(f"There is no export {export_id}.", hint="Begin a new one.")
+            return self._to_export(session, row)
+
+    def list_exports(self, tray_id: int | None = None) -> list[TrayExport]:
+        """Return the exports of a tray, or of all, the newest first."""
+        with told(self._engine) as session:
+            chosen = select(TrayExportRow).order_by(TrayExportRow.id.desc())
+            if tray_id is not None:
+                chosen = chosen.where(TrayExportRow.tray_id == tray_id)
+            return [self._to_export(session, row) for row in session.scalars(chosen)]
+
+    def set_export(self, export_id: int, state: ExportState) -> None:
+        """Pause an export, let it go on, or stop it."""
+        with transaction(self._engine) as session:
+            chosen = update(TrayExportRow).where(TrayExportRow.id == export_id)
+            session.execute(chosen.values(state=state))
+
+    def forget_export(self, export_id: int) -> None:
+        """Forget an export; its files are the caller's to delete."""
+        with transaction(self._engine) as session:
+            session.execute(delete(TrayJobRow).where(TrayJobRow.export_id == export_id))
+            session.execute(delete(TrayExportRow).where(TrayExportRow.id == export_id))
+
+    def load_job(self, job_id: int) -> TrayJob:
+        """Return one job.
+
+        Raises
+        ------
+        NotFoundError
+            There is none of that number.
+        """
+        with told(self._engine) as session:
+            row = session.get(TrayJobRow, job_id)
+            if row is None:
+                raise NotFoundError(f"There is no job {job_id}.")
+            return _to_job(row)
+
+    def set_job(self, job_id: int, state: JobState, *, said: str = "", report: str = "") -> bool:
+        """Note what came of a job; False where it was done before, which stays."""
+        with transaction(self._engine) as session:
+            chosen = update(TrayJobRow).where(TrayJobRow.id == job_id, TrayJobRow.state != "done")
+            done = session.execute(chosen.values(state=state, said=said, report=report))
+            return bool(done.rowcount)  # type: ignore[attr-defined]
+
+    def retry_failed(self, export_id: int) -> None:
+        """Let the jobs of an export that failed wait again."""
+        with transaction(self._engine) as session:
+            chosen = update(TrayJobRow).where(
+                TrayJobRow.export_id == export_id, TrayJobRow.state == "failed"
+            )
+            session.execute(chosen.values(state="waiting", said=""))
+
+
+def _to_job(row: Any) -> TrayJob:
+    return TrayJob(
+        row.id, row.export_id, row.sheet_id, row.stem, row.original, row.recipe,
+        row.engine_version, row.state, row.said, row.report,
+    )  # fmt: skip

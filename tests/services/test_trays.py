@@ -1,0 +1,276 @@
+"""Trays: rules and numbers that sheets share, exceptions that stay, the doubtful first, and all of one written."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import zipfile
+from contextlib import closing
+
+import numpy as np
+import pytest
+
+from tests.conftest import draw_pad, to_png
+from tidymargin.core.base.errors import BadParameterError, StaleHeadError, UnusableArgumentError
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
+from tidymargin.formats.sharing import list_exceptions, share, take_shared
+from tidymargin.services import keeping, settings
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.exporting import key_file
+from tidymargin.services.keyjob import Order
+from tidymargin.services.marking import add_area
+from tidymargin.services.queueing import Jobs, open_queue
+from tidymargin.services.states import read_recipe_of
+from tidymargin.services.tray_exports import SILENT_S, Exporter, begin_export, list_files, write_zip
+from tidymargin.services.tray_keeper import TrayKeeper
+from tidymargin.services.trays import make_tray, overview_of, share_of, share_value
+from tidymargin.services.workshop import open_workshop
+
+
+def busy_png(seed=1):
+    random = np.random.default_rng(seed)
+    return to_png(random.integers(0, 255, (50, 60, 3), np.uint8).repeat(4, 0).repeat(4, 1))
+
+
+def disc_png(tone):
+    """A disc of a tone of its own on white."""
+    rows, cols = np.mgrid[:90, :120]
+    disc = (rows - 45) ** 2 + (cols - 50) ** 2 < 900
+    return to_png(np.where(disc[..., None], (tone, 40, 90), (255, 255, 255)).astype(np.uint8))
+
+
+@pytest.fixture
+def keeper(workshop):
+    return TrayKeeper(workshop)
+
+
+@pytest.fixture
+def tray(workshop, badge_png):
+    sheets = [add_sheet(workshop, badge_png, "badge.png")]
+    sheets += [add_sheet(workshop, disc_png(tone), "disc.png") for tone in (10, 60)]
+    return make_tray(workshop, "Harbour  prints\n", [sheet.id for sheet in sheets])
+
+
+def now(workshop, tray):
+    """The tray's sheets by number, and its head."""
+    tray = workshop.trays.load(tray.id)
+    return tray, workshop.trays.list_sheets(tray.id)[::-1]
+
+
+def test_what_is_shared_reaches_sheets_value_by_value_and_exceptions_and_places_stay():
+    own = change_recipe(Recipe(), "reach", tolerance=9, picks=[{"x": 3, "y": 4}], crumbs_px=5)
+    own = change_recipe(own, "rim", choke_px=0.5)
+    after = change_recipe(Recipe(), "reach", tolerance=4, crumbs_px=7, pinholes_px=3)
+    after = change_recipe(after, "export", trim=True)
+    after = change_recipe(after, "reach", start="everywhere")
+    got = share(Recipe(), after, own)
+    assert (got.reach.tolerance, got.reach.crumbs_px, got.reach.pinholes_px) == (9, 5, 3)
+    assert (got.reach.start, got.export.trim, got.rim.choke_px) == ("everywhere", True, 0.5)
+    assert got.reach.picks == own.reach.picks
+    assert set(list_exceptions(after, got)) == {("reach", "tolerance"), ("reach", "crumbs_px"), ("rim", "choke_px")}  # fmt: skip
+    # back again, and nothing but what it had of its own is left
+    assert share(after, Recipe(), got) == own
+    placed = change_recipe(own, "reach", start="picks", guards=[{"colour": "#112233", "x": 1, "y": 2}])  # fmt: skip
+    placed = change_recipe(placed, "ground", area=[[0, 0], [9, 0], [9, 9], [0, 9]], kind="paper")
+    shared = take_shared(placed)
+    assert (shared.ground.area, shared.ground.kind, shared.reach.picks) == ("auto", "paper", ())
+    assert (shared.reach.start, shared.reach.guards[0].x) == ("outside", None)
+    assert read_recipe(shared.to_json()) == shared
+
+
+def test_sheets_follow_a_change_as_rows_of_their_own_and_its_undoing_though_the_server_was_ended(workshop, tray, keeper, tmp_path):  # fmt: skip
+    assert tray.name == "Harbour prints"
+    keeper.follow_all()
+    _, sheets = now(workshop, tray)
+    assert [len(workshop.sheets.list_states(s.id)) for s in sheets] == [
+        1,
+        1,
+        1,
+    ]  # nothing to follow
+    own = settings.set_tolerance(workshop, sheets[0].id, sheets[0].head, 2.5)
+    tuned = settings.set_tolerance(workshop, sheets[1].id, sheets[1].head, 6.0)
+    tuned = add_area(workshop, tuned.id, tuned.head, "keep", [[(1, 1), (9, 1), (9, 9)]])
+    changed = share_of(workshop, tray.id, tray.head, tuned.id)
+    assert overview_of(workshop, changed).behind == 3
+    with pytest.raises(StaleHeadError):
+        share_value(workshop, tray.id, tray.head, "export", trim=True)
+    keeper.stop()
+    workshop.close()
+    with closing(open_workshop(workshop.folder)) as again:
+        keeper = TrayKeeper(again)
+        assert keeper.follow_all() == 3
+        _, sheets = now(again, tray)
+        assert [read_recipe_of(s).reach.tolerance for s in sheets] == [2.5, 6.0, 6.0]
+        assert not read_recipe_of(sheets[2]).by_hand.marks
+        assert [card.exceptions for card in overview_of(again, changed).cards if card.sheet.id == own.id] == [(("reach", "tolerance"),)]  # fmt: skip
+        # one sheet alone goes back, and then the tray does
+        again.sheets.undo(sheets[2].id, sheets[2].head)
+        undone = again.trays.undo(tray.id, changed.head)
+        keeper.follow_all()
+        _, sheets = now(again, undone)
+        assert [read_recipe_of(s).reach.tolerance for s in sheets] == [2.5, "auto", "auto"]
+
+
+def test_a_tray_names_the_doubtful_first_with_reasons_and_counts_them(workshop, tray, keeper):
+    busy = add_sheet(workshop, busy_png(), "cloth.png")
+    pad = add_sheet(workshop, draw_pad(), "pad.png")
+    workshop.trays.put_in(tray.id, [busy.id, pad.id])
+    before = overview_of(workshop, tray)
+    assert (before.unknown, before.clean, before.doubtful) == (5, 0, 0)
+    keeper.finish()
+    cards = overview_of(workshop, now(workshop, tray)[0])
+    assert (cards.unknown, cards.behind) == (0, 0)
+    assert cards.clean + cards.doubtful == 5
+    assert cards.cards[0].sheet.id == busy.id
+    assert "no ground was found that could be keyed" in cards.cards[0].report.reasons
+    doubts = [card.doubt for card in cards.cards]
+    assert doubts == sorted(doubts, reverse=True)
+    # one that is taken out and binned is not among them any more
+    workshop.trays.put_in(None, [pad.id])
+    keeping.bin_sheet(workshop, busy.id)
+    assert len(overview_of(workshop, tray).cards) == 3
+    workshop.trays.take_apart(tray.id)
+    assert workshop.trays.list_all() == []
+    assert len(workshop.trays.list_sheets(None)) == 4
+
+
+def test_all_of_a_tray_is_written_once_with_a_manifest_though_some_failed_and_it_was_ended_between(workshop, tray, keeper):  # fmt: skip
+    bad = add_sheet(workshop, disc_png(99), "lost.png")
+    workshop.trays.put_in(tray.id, [bad.id])
+    keeper.follow_all()
+    export = begin_export(workshop, tray.id)
+    assert [job.stem for job in export.jobs] == ["badge", "disc", "disc-2", "lost"]
+    (place,) = [p for p in (workshop.folder / "originals").rglob("*") if p.name.startswith(bad.original)]  # fmt: skip
+    kept = place.read_bytes()
+    place.unlink()
+    keeper.exporter.step()
+    assert keeper.exporter.jobs.take_one()
+    keeper.exporter.step()
+    assert workshop.trays.load_export(export.id).done == 1
+    keeper.stop()
+    workshop.close()
+    with closing(open_workshop(workshop.folder)) as again:
+        keeper = TrayKeeper(again)
+        keeper.finish(60)
+        found = again.trays.load_export(export.id)
+        assert (found.done, found.failed, found.is_over) == (3, 1, True)
+        with write_zip(again, found) as data, zipfile.ZipFile(data) as archive:
+            assert sorted(archive.namelist()) == ["badge.png", "disc-2.png", "disc.png", "manifest.csv", "manifest.json"]  # fmt: skip
+            rows = json.loads(archive.read("manifest.json"))["pictures"]
+            assert archive.read("disc-2.png") == key_file(disc_png(60), Recipe())
+        assert [row["name"] for row in rows if row["failed"]] == ["lost"]
+        place.write_bytes(kept)
+        again.trays.retry_failed(export.id)
+        keeper.finish(60)
+        found = again.trays.load_export(export.id)
+        assert found.done == 4
+        assert all(place.is_file() for job in found.jobs for place in list_files(again, job))
+
+
+def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop, tray, keeper):
+    export = begin_export(workshop, tray.id)
+    workshop.trays.set_export(export.id, "paused")
+    assert not keeper.exporter.step()
+    assert not keeper.exporter.jobs.take_one()
+    workshop.trays.set_export(export.id, "working")
+    assert keeper.exporter.step()
+    assert keeper.exporter.jobs.take_one()
+    workshop.trays.set_export(export.id, "stopped")
+    keeper.finish(5)
+    assert workshop.trays.load_export(export.id).done == 0
+    with pytest.raises(BadParameterError, match="there are none"):
+        begin_export(workshop, make_tray(workshop, "empty").id)
+
+
+@pytest.fixture
+def redis_url(tmp_path):
+    """Debian's redis-server on loopback."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)]  # fmt: skip
+    server = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    url = f"redis://127.0.0.1:{port}/0"
+    for _ in range(200):
+        try:
+            open_queue(None, url)
+            break
+        except UnusableArgumentError:
+            time.sleep(0.05)
+    yield url
+    server.kill()
+    server.wait()
+
+
+def start_worker(url):
+    env = {**os.environ, "TIDYMARGIN_QUEUE": url, "PYTHONPATH": os.pathsep.join(sys.path)}
+    command = [sys.executable, "-m", "tidymargin.cli", "work"]
+    return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+
+
+def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_is_ended(workshop, tray, redis_url):  # fmt: skip
+    sheets = [add_sheet(workshop, disc_png(120 + n), f"more {n}.png") for n in range(5)]
+    workshop.trays.put_in(tray.id, [sheet.id for sheet in sheets])
+    export = begin_export(workshop, tray.id)
+    clock = [0.0]
+    exporter = Exporter(workshop, redis_url, lambda: clock[0])
+    exporter.step()
+    victim = start_worker(redis_url)
+    begun = time.monotonic()
+    while not any(job.state == "begun" for job in workshop.trays.load_export(export.id).jobs):
+        exporter.step()
+        assert time.monotonic() - begun < 60
+        time.sleep(0.01)
+    os.kill(victim.pid, signal.SIGKILL)
+    victim.wait()
+    workshop.close()
+    with closing(open_workshop(workshop.folder)) as again:
+        exporter = Exporter(again, redis_url, lambda: clock[0])
+        worker = start_worker(redis_url)
+        while exporter.step():
+            clock[0] += 0.05 * SILENT_S  # what is silent is given to another before long
+            assert time.monotonic() - begun < 120
+            time.sleep(0.1)
+        worker.terminate()
+        assert worker.wait(30) == 0
+        found = again.trays.load_export(export.id)
+        assert found.done == len(found.jobs) == 8
+        with write_zip(again, found) as data, zipfile.ZipFile(data) as archive:
+            assert len(archive.namelist()) == len(set(archive.namelist())) == 10
+            assert archive.read("more 3.png") == key_file(disc_png(123), Recipe())
+    left = exporter.jobs.queue.storage
+    assert left.result_store_size() == 0  # nothing of it stays there
+
+
+def test_a_worker_refuses_another_engine_in_words_and_nothing_on_the_queue_is_more_than_values(tmp_path, badge_png):  # fmt: skip
+    queue = open_queue(tmp_path)
+    jobs = Jobs(queue)
+    jobs.put("1", Order("badge", Recipe().to_json(), 1), badge_png)
+    assert jobs.take_one()
+    assert jobs.collect("1").startswith("Expected a worker of engine 1, got one of engine")
+    jobs.put("2", Order("badge", Recipe().to_json()), b"no picture")
+    jobs.take_one()
+    assert jobs.collect("2").startswith("Expected PNG")
+    queue.storage.enqueue(b"\x80\x04cos\nsystem\n(S'touch /tmp/never'\ntR.")
+    with pytest.raises(UnicodeDecodeError):
+        queue.dequeue()
+    with pytest.raises(UnusableArgumentError, match="none answers"):
+        open_queue(None, "redis://127.0.0.1:1/0")
+    with pytest.raises(UnusableArgumentError, match="redis://HOST"):
+        open_queue(None, "file:///etc")
+
+
+def test_a_picture_out_of_a_worker_is_what_is_cut_here(tmp_path, badge_png):
+    jobs = Jobs(open_queue(tmp_path))
+    jobs.put("1", Order("badge", Recipe().to_json()), badge_png)
+    jobs.take_one()
+    ((name, data),), report = jobs.collect("1")
+    assert (name, report.ground, report.files) == ("badge.png", "flat", ("badge.png",))
+    assert data == key_file(badge_png, Recipe())
+    assert decode_picture(data).picture.width == report.width
+    jobs.forget("1")
+    assert jobs.collect("1") is None
