@@ -190,12 +190,19 @@ def test_what_was_taken_out_of_the_bin_after_the_copy_is_not_in_it_once_that_is_
     shop.close()
 
 
+WITHOUT_TRAYS = (
+    "DROP TABLE tray_job; DROP TABLE tray_export; DROP TABLE tray_state; DROP TABLE tray;"
+    "ALTER TABLE sheet DROP COLUMN tray_id; ALTER TABLE sheet DROP COLUMN tray_state_id;"
+)
+"""A database as it was before there were trays."""
+
+
 def test_no_number_of_a_deleted_sheet_is_given_again_in_an_old_folder_either(
     tmp_path, folder, badge_png
 ):
     with closing(sqlite3.connect(folder / "sheets.sqlite")) as database, database:
         wishes = "PRAGMA writable_schema=ON; UPDATE sqlite_master SET sql = replace(sql, ' AUTOINCREMENT', ''); UPDATE alembic_version SET version_num = '0004'"  # fmt: skip
-        database.executescript(wishes)
+        database.executescript(WITHOUT_TRAYS + wishes)
     before = tell(folder)
     shop = open_workshop(folder)
     newest = add_sheet(shop, badge_png, "again.png")
@@ -270,8 +277,7 @@ def test_a_folder_of_before_there_were_checksums_and_copies_opens_unchanged(tmp_
     shutil.rmtree(folder / "proofs")
     (folder / "lock").unlink()
     with closing(sqlite3.connect(folder / "sheets.sqlite")) as database, database:
-        database.execute("DROP TABLE discard")
-        database.execute("DROP TABLE version")
+        database.executescript(WITHOUT_TRAYS + "DROP TABLE discard; DROP TABLE version;")
         database.execute("UPDATE alembic_version SET version_num = '0002'")
     (folder / "cache" / "ab").mkdir(parents=True, exist_ok=True)
     (folder / "cache" / "ab" / ("ab" * 32)).write_bytes(b"facts without a checksum")

@@ -27,8 +27,9 @@ from tidymargin.services.queueing import Jobs, open_queue
 from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tray_exports import SILENT_S, Exporter, begin_export, list_files, write_zip
 from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.trays import make_tray, overview_of, share_of, share_value
+from tidymargin.services.trays import make_tray, overview_of, share_of, share_values
 from tidymargin.services.workshop import open_workshop
+from tidymargin.store.merging import bring_over
 
 
 def busy_png(seed=1):
@@ -97,7 +98,7 @@ def test_sheets_follow_a_change_as_rows_of_their_own_and_its_undoing_though_the_
     changed = share_of(workshop, tray.id, tray.head, tuned.id)
     assert overview_of(workshop, changed).behind == 3
     with pytest.raises(StaleHeadError):
-        share_value(workshop, tray.id, tray.head, "export", trim=True)
+        share_values(workshop, tray.id, tray.head, "export", {"export": {"trim": True}})
     keeper.stop()
     workshop.close()
     with closing(open_workshop(workshop.folder)) as again:
@@ -274,3 +275,20 @@ def test_a_picture_out_of_a_worker_is_what_is_cut_here(tmp_path, badge_png):
     assert decode_picture(data).picture.width == report.width
     jobs.forget("1")
     assert jobs.collect("1") is None
+
+
+def test_trays_come_over_with_their_sheets_out_of_another_database(tmp_path, tray, workshop, badge_png):  # fmt: skip
+    share_values(workshop, tray.id, tray.head, "rules", {"reach": {"tolerance": 5}})
+    originals = workshop.sheets.list_originals()
+    workshop.close()
+    target = tmp_path / "target"
+    with closing(open_workshop(target)) as other:
+        add_sheet(other, badge_png, "unlike.png")
+    for _ in range(2):  # a second time brings nothing twice
+        bring_over(workshop.database, target / workshop.database.name, originals)
+    with closing(open_workshop(target)) as other:
+        (found,) = other.trays.list_all()
+        assert (found.name, read_recipe(found.recipe).reach.tolerance) == ("Harbour prints", 5)
+        assert len(other.trays.list_sheets(found.id)) == 3
+        assert other.trays.count_sheets(None) == 1
+        assert TrayKeeper(other).follow_all() == 3

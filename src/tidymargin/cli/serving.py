@@ -18,6 +18,8 @@ from tidymargin.core.base.errors import UnusableArgumentError
 from tidymargin.demo.almanac import write_almanac
 from tidymargin.services.bringing import keep_picture
 from tidymargin.services.keeping import copy_daily
+from tidymargin.services.queueing import queue_url
+from tidymargin.services.tray_keeper import TrayKeeper
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.watching import Watcher
 from tidymargin.services.workshop import Workshop, open_workshop
@@ -47,8 +49,9 @@ def _serve(workshop: Workshop, port: int | None, watched: Path | None = None) ->
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     signal.signal(signal.SIGTERM, _stop)
-    watcher = None
+    watcher = keeper = None
     try:
+        keeper = TrayKeeper(workshop, queue_url())
         if watched is not None:
             watcher = Watcher(workshop, watched)
         listener = _bind(port)
@@ -58,6 +61,7 @@ def _serve(workshop: Workshop, port: int | None, watched: Path | None = None) ->
         copy_daily(workshop)
         if watcher is not None:
             watcher.start()
+        keeper.start()
         click.echo(
             f"Tidy Margin is at http://127.0.0.1:{listener.getsockname()[1]}/ (Ctrl+C stops it)"
         )
@@ -67,6 +71,8 @@ def _serve(workshop: Workshop, port: int | None, watched: Path | None = None) ->
     finally:
         if watcher is not None:
             watcher.stop()
+        if keeper is not None:
+            keeper.stop()
         workshop.close()
     sys.stdout.flush()
     sys.stderr.flush()

@@ -1,6 +1,7 @@
 """Trays: sheets that share a recipe's rules and numbers, and which of them to look at first."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from tidymargin.core.base.errors import BadParameterError, DomainError, StaleHeadError
 from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
@@ -42,16 +43,20 @@ def share_of(workshop: Workshop, tray_id: int, seen: int, sheet_id: int) -> Tray
     return _commit(workshop, tray_id, seen, shared, "shared")
 
 
-def share_value(workshop: Workshop, tray_id: int, seen: int, step: str, **values: object) -> Tray:
-    """Let all sheets of a tray share values of one step.
+def share_values(
+    workshop: Workshop, tray_id: int, seen: int, change: str, values: dict[str, dict[str, Any]]
+) -> Tray:
+    """Let all sheets of a tray share values, by step and name; `change` is what that is called.
 
     Raises
     ------
     BadRecipeError
         One of them is of the wrong kind or out of range.
     """
-    before = read_recipe(workshop.trays.load(tray_id).recipe)
-    return _commit(workshop, tray_id, seen, change_recipe(before, step, **values), step)
+    shared = read_recipe(workshop.trays.load(tray_id).recipe)
+    for step, new in values.items():
+        shared = change_recipe(shared, step, **new)
+    return _commit(workshop, tray_id, seen, shared, change)
 
 
 def _commit(workshop: Workshop, tray_id: int, seen: int, shared: Recipe, change: str) -> Tray:

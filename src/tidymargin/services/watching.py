@@ -1,4 +1,4 @@
-"""Watching a folder, such as a scanner's: every picture that has come to rest there becomes a sheet.
+"""Watching a folder, such as a scanner's: every picture that has come to rest there becomes a sheet of the folder's tray.
 
 A slow device writes a file bit by bit, and may pause in the middle. So a file is taken once it has not changed for a while and can be
 decoded; one that cannot is looked at again when it changes. What is here already, by its content, is not taken twice, so that
@@ -15,6 +15,7 @@ from pathlib import Path
 from tidymargin.core.base.errors import DomainError, UnusableArgumentError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.services.bringing import add_sheet
+from tidymargin.services.trays import make_tray
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.originals import name_of
 from tidymargin.store.values import Sheet
@@ -108,11 +109,20 @@ class Watcher:
             if self._workshop.sheets.find_same(name_of(data)) is not None:
                 return None
             sheet = add_sheet(self._workshop, data, place.name)
+            self._workshop.trays.put_in(self._find_tray(), [sheet.id])
         except DomainError as error:
             self.seen.unreadable[place.name] = error.message
             return None
         self.seen.came += 1
         return sheet
+
+    def _find_tray(self) -> int:
+        """Return the tray named as the folder is, the newest where there are several; it is made where there is none."""
+        name = self.seen.folder.resolve().name or "Watched"
+        for tray in self._workshop.trays.list_all():
+            if tray.name == name:
+                return tray.id
+        return make_tray(self._workshop, name).id
 
     def start(self) -> None:
         """Look from now on, in a thread of its own, until `stop`."""

@@ -95,6 +95,7 @@ def to_sheets(session: Session, rows: list[Any]) -> list[Sheet]:
             saved_at=datetime.fromisoformat(head.created_at),
             undo=head.change if head.parent_id is not None else None,
             redo=redos[head.redo_id].change if head.redo_id is not None else None,
+            before=head.parent_id,
             tray=row.tray_id,
             tray_state=row.tray_state_id,
         )

@@ -79,7 +79,8 @@ class Version:
 class Sheet:
     """A sheet at its present state.
 
-    `undo` and `redo` are the changes that undoing and redoing would take back and bring again.
+    `undo` and `redo` are the changes that undoing and redoing would take back and bring again; `before` is the state
+    that undoing goes to; `tray` is the one it lies in, and `tray_state` what of that it follows.
     """
 
     id: int
@@ -100,6 +101,7 @@ class Sheet:
     saved_at: datetime
     undo: str | None
     redo: str | None
+    before: int | None = None
     tray: int | None = None
     tray_state: int | None = None
 

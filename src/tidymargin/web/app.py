@@ -35,7 +35,7 @@ from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
 from tidymargin.web.answers import OPENED_STEPS, opened_step
 from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
-from tidymargin.web.pages import bench, comparing, pixels, trays
+from tidymargin.web.pages import bench, comparing, pixels, tray, trays
 from tidymargin.web.pages.steps import STEP_PAGES
 
 log = logging.getLogger(__name__)
@@ -226,6 +226,6 @@ def create_app(
     app.register_error_handler(Exception, _show_fault)
     app.after_request(_protect)
     app.context_processor(lambda: {"compiled": compiled_share()})
-    for page in (trays, bench, pixels, comparing, *STEP_PAGES):
+    for page in (trays, tray, bench, pixels, comparing, *STEP_PAGES):
         app.register_blueprint(page.blueprint)
     return app

@@ -133,8 +133,11 @@ def show_takes(sheet_id: int) -> Response:
 
 @blueprint.get("/thumbnail.png")
 def show_thumbnail(sheet_id: int) -> Response:
-    """Send a small picture of the cut."""
+    """Send a small picture of the cut, as it is or at an earlier state."""
     sheet = the_workshop().sheets.load(sheet_id)
+    state = int(read_argument("state", 0))
+    if state:
+        sheet = the_workshop().sheets.load_at(sheet, state)
     response = Response(proofs.make_thumbnail(the_workshop(), sheet), mimetype="image/png")
     # not for ever: one that was spoilt on its way is mended by loading the page again
     response.headers["Cache-Control"] = "private, max-age=86400"

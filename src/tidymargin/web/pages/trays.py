@@ -13,9 +13,11 @@ from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
 from tidymargin.services.bringing import add_sheet, to_shown_name
+from tidymargin.services.trays import overview_of
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched
 from tidymargin.web.numbers import read_argument
+from tidymargin.web.sentences.tray import say_tray
 from tidymargin.web.sentences.trays import (
     say_aside,
     say_bin,
@@ -34,7 +36,8 @@ _READ_BYTES = 400_000  # what is larger lies in a file already
 _CARDS = 96  # shown at first, and more at each asking
 
 
-def _chosen_backdrop() -> str:
+def chosen_backdrop() -> str:
+    """Return the backdrop that contact sheets stand on."""
     asked = request.args.get("on", "white")
     return asked if asked in BACKDROPS else "white"
 
@@ -46,18 +49,21 @@ def _asked_cards() -> int:
 def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
     workshop = the_workshop()
     shown = _asked_cards()
-    total = workshop.sheets.count_all()
+    total = workshop.trays.count_sheets(None)
     binned = workshop.sheets.list_binned()
     disk = keeping.measure_disk(workshop)
     aside = len(workshop.originals.list_aside())
     return {
-        "sheets": workshop.sheets.list_all(shown),
+        "sheets": workshop.trays.list_sheets(None, shown),
+        "trays": [
+            (tray, say_tray(overview_of(workshop, tray))) for tray in workshop.trays.list_all()
+        ],
         "total": total,
         "shown": shown,
         "more": min(_CARDS, total - shown),
         "binned": binned,
         "moved": moved,
-        "on": _chosen_backdrop(),
+        "on": chosen_backdrop(),
         "sentence": say_trays(total),
         "said_bin": say_bin(len(binned), disk),
         "said_disk": say_disk(disk),
@@ -111,7 +117,7 @@ def _answer(moved: Sheet | None = None, said: str = "") -> str | AnyResponse:
     """Show a changed tray: what changed to htmx, the whole page to a plain form."""
     if "HX-Request" in request.headers:
         return render_template("trays/_changed.html", **_facts_for_templates(moved), said=said)
-    return redirect(url_for("trays.show_trays", on=_chosen_backdrop(), shown=_asked_cards()), 303)
+    return redirect(url_for("trays.show_trays", on=chosen_backdrop(), shown=_asked_cards()), 303)
 
 
 @blueprint.post("/sheets/<int:sheet_id>/name")
@@ -157,6 +163,9 @@ def add() -> Response | AnyResponse:
         raise BadImageError(
             gettext("No picture came with this request."), hint=gettext("Choose one and add it again.")
         )  # fmt: skip
+    tray = int(read_argument("tray", 0))
+    if tray:
+        the_workshop().trays.load(tray)
     added: list[Sheet] = []
     refused: list[tuple[str, DomainError]] = []
     for file in files:
@@ -165,6 +174,8 @@ def add() -> Response | AnyResponse:
                 added.append(_add_one(file))
         except DomainError as error:
             refused.append((to_shown_name(file.filename or ""), error))
+    if tray:
+        the_workshop().trays.put_in(tray, [sheet.id for sheet in added])
     if refused and len(files) == 1:
         raise refused[0][1]
     if refused:  # each of the others is there, and each of these is named
@@ -175,7 +186,8 @@ def add() -> Response | AnyResponse:
         response = jsonify(name=added[0].name, place=place)
         response.status_code = 201
         return response
-    return redirect(place if len(added) == 1 else url_for("trays.show_trays"), 303)
+    home = url_for("tray.show", tray_id=tray) if tray else url_for("trays.show_trays")
+    return redirect(place if len(added) == 1 and not tray else home, 303)
 
 
 def _add_one(file: FileStorage) -> Sheet:

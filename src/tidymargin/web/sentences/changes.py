@@ -4,7 +4,7 @@ from tidymargin.core.base.errors import UnreadableStepError
 from tidymargin.formats.recipe import from_steps
 from tidymargin.services.reasons import Reason
 from tidymargin.store.values import State
-from tidymargin.web.sentences import by_hand, colour, export, ground, proof, reach, rim
+from tidymargin.web.sentences import by_hand, colour, export, ground, proof, reach, rim, tray
 from tidymargin.web.words import Change, gettext_noop
 
 CHANGES = {
@@ -16,6 +16,7 @@ CHANGES = {
     **colour.CHANGES,
     **proof.CHANGES,
     **export.CHANGES,
+    **tray.CHANGES,
     "engine": Change(gettext_noop("present engine"), "Cut by the present engine"),
 }
 

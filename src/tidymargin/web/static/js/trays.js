@@ -111,6 +111,10 @@ async function addAll(files) {
     if (place) places.push(place);
   }
   input.value = "";
+  if (!document.getElementById("sheets")) {
+    if (places.length) window.location.reload();
+    return;
+  }
   if (files.length === 1 && places.length === 1) {
     window.location.assign(places[0]);
     return;

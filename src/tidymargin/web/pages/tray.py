@@ -1,0 +1,180 @@
+"""One tray: its sheets with the doubtful first, what they share, and writing all of it."""
+
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
+from werkzeug.wrappers import Response as AnyResponse
+
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.formats.export_step import read_sizes, write_sizes
+from tidymargin.formats.recipe import read_recipe
+from tidymargin.services import tray_exports, trays
+from tidymargin.services.trays import overview_of
+from tidymargin.store.values import Tray
+from tidymargin.web.answers import read_number, read_seen
+from tidymargin.web.context import the_workshop
+from tidymargin.web.pages.trays import BACKDROPS, chosen_backdrop
+from tidymargin.web.sentences import tray as sentences
+from tidymargin.web.sentences.export import list_formats
+from tidymargin.web.words import KINDS, NATURES, gettext
+
+blueprint = Blueprint("tray", __name__)
+
+_LISTED = 5  # exports
+
+
+def _gather(tray: Tray) -> dict[str, Any]:
+    workshop = the_workshop()
+    overview = overview_of(workshop, tray)
+    shared = read_recipe(tray.recipe)
+    exports = workshop.trays.list_exports(tray.id)[:_LISTED]
+    working = any(export.state == "working" and not export.is_over for export in exports)
+    compares = request.args.get("compare") == "1"
+    changed = [card for card in overview.cards if card.sheet.undo == "tray"]
+    return {
+        "tray": tray,
+        "overview": overview,
+        "cards": changed if compares else overview.cards,
+        "changed": len(changed),
+        "compares": compares,
+        "shared": shared,
+        "sizes": write_sizes(shared.export.sizes),
+        "formats": list_formats(shared.export),
+        "exports": exports,
+        "others": [other for other in workshop.trays.list_all() if other.id != tray.id],
+        "is_busy": bool(overview.behind or overview.unknown or working),
+        "on": chosen_backdrop(),
+        "said": sentences,
+        "kinds": KINDS,
+        "natures": NATURES,
+    }
+
+
+@blueprint.get("/trays/<int:tray_id>/")
+def show(tray_id: int) -> str:
+    """Show a tray."""
+    tray = the_workshop().trays.load(tray_id)
+    return render_template("trays/tray.html", **_gather(tray), backdrops=BACKDROPS)
+
+
+@blueprint.get("/trays/<int:tray_id>/now")
+def show_now(tray_id: int) -> AnyResponse:
+    """Show what became of a tray since a page was loaded: its sentence, its exports and its sheets."""
+    return Response(render_template("trays/_now.html", **_gather(the_workshop().trays.load(tray_id))))  # fmt: skip
+
+
+def _go_to(tray_id: int, **more: Any) -> AnyResponse:
+    return redirect(url_for("tray.show", tray_id=tray_id, on=chosen_backdrop(), **more), 303)
+
+
+@blueprint.post("/trays")
+def add() -> AnyResponse:
+    """Make a tray of a name, with all sheets that are in none, or empty."""
+    workshop = the_workshop()
+    takes = request.form.get("takes") == "all"
+    sheets = [sheet.id for sheet in workshop.trays.list_sheets(None)] if takes else []
+    tray = trays.make_tray(workshop, request.form.get("name", ""), sheets)
+    return _go_to(tray.id)
+
+
+@blueprint.post("/trays/<int:tray_id>/name")
+def rename(tray_id: int) -> AnyResponse:
+    """Give a tray another name."""
+    trays.rename_tray(the_workshop(), tray_id, request.form.get("name", ""))
+    return _go_to(tray_id)
+
+
+@blueprint.post("/trays/<int:tray_id>/take-apart")
+def take_apart(tray_id: int) -> AnyResponse:
+    """Let a tray be no more; its sheets stay."""
+    the_workshop().trays.take_apart(tray_id)
+    return redirect(url_for("trays.show_trays"), 303)
+
+
+@blueprint.post("/sheets/<int:sheet_id>/tray")
+def put_in(sheet_id: int) -> AnyResponse:
+    """Put a sheet into another tray, or into none."""
+    asked = request.form.get("tray", "")
+    workshop = the_workshop()
+    before = workshop.sheets.load(sheet_id).tray
+    workshop.trays.put_in(int(read_number("tray", int)) if asked else None, [sheet_id])
+    return redirect(url_for("trays.show_trays"), 303) if before is None else _go_to(before)
+
+
+@blueprint.post("/trays/<int:tray_id>/share")
+def share(tray_id: int) -> AnyResponse:
+    """Let all sheets share what one of them has."""
+    sheet_id = int(read_number("sheet", int))
+    trays.share_of(the_workshop(), tray_id, read_seen(), sheet_id)
+    return _go_to(tray_id)
+
+
+@blueprint.post("/trays/<int:tray_id>/rules")
+def set_rules(tray_id: int) -> AnyResponse:
+    """Set ground, figure and tolerance that the sheets share."""
+    form = request.form
+    tolerance = form.get("tolerance", "").strip()
+    workshop, seen = the_workshop(), read_seen()
+    values = {"kind": form.get("kind", "auto"), "figure": form.get("figure", "auto")}
+    number = read_number("tolerance", float) if tolerance else "auto"
+    trays.share_values(
+        workshop, tray_id, seen, "rules", {"ground": values, "reach": {"tolerance": number}}
+    )
+    return _go_to(tray_id)
+
+
+@blueprint.post("/trays/<int:tray_id>/export-as")
+def set_export(tray_id: int) -> AnyResponse:
+    """Set what files every sheet gives."""
+    form = request.form
+    formats = form.getlist("format")
+    if not formats:
+        raise BadParameterError(gettext("Expected at least one format, got none."), field="formats")
+    values = {
+        "formats": formats,
+        "sizes": [size.model_dump() for size in read_sizes(form.get("sizes", ""))],
+        "trim": form.get("extent") == "trim",
+        "margin_px": int(read_number("margin_px", int)),
+        "pieces": form.get("pieces") == "1",
+    }
+    trays.share_values(the_workshop(), tray_id, read_seen(), "export", {"export": values})
+    return _go_to(tray_id)
+
+
+@blueprint.post("/trays/<int:tray_id>/undo")
+def undo(tray_id: int) -> AnyResponse:
+    """Let all sheets share again what they shared before."""
+    the_workshop().trays.undo(tray_id, read_seen())
+    return _go_to(tray_id)
+
+
+@blueprint.post("/trays/<int:tray_id>/export")
+def begin_export(tray_id: int) -> AnyResponse:
+    """Have all of a tray written."""
+    tray_exports.begin_export(the_workshop(), tray_id)
+    return _go_to(tray_id)
+
+
+@blueprint.post("/exports/<int:export_id>/<any(pause, go_on, stop, retry, forget):what>")
+def change_export(export_id: int, what: str) -> AnyResponse:
+    """Pause an export, let it go on, stop it, do again what failed, or forget it with its files."""
+    workshop = the_workshop()
+    export = workshop.trays.load_export(export_id)
+    if what == "retry":
+        workshop.trays.retry_failed(export_id)
+        workshop.trays.set_export(export_id, "working")
+    elif what == "forget":
+        tray_exports.forget_export(workshop, export_id)
+    else:
+        state = {"pause": "paused", "go_on": "working", "stop": "stopped"}
+        workshop.trays.set_export(export_id, state[what])  # type: ignore[arg-type]
+    return _go_to(export.tray)
+
+
+@blueprint.get("/exports/<int:export_id>/files.zip")
+def fetch(export_id: int) -> AnyResponse:
+    """Send all that was written of a tray, with its manifest."""
+    workshop = the_workshop()
+    export = workshop.trays.load_export(export_id)
+    data = tray_exports.write_zip(workshop, export)
+    return send_file(data, "application/zip", as_attachment=True, download_name=f"{export.name}.zip")  # fmt: skip

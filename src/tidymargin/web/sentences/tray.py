@@ -1,0 +1,156 @@
+"""What is said of one tray: its sheets, what they share, why one is doubtful, and how far writing it has come."""
+
+from typing import Any
+
+from markupsafe import Markup
+
+from tidymargin.core.base.area import whole_area
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.reasons import Reason
+from tidymargin.services.tray_exports import manifest_of
+from tidymargin.services.trays import Card, Overview
+from tidymargin.store.values import Tray, TrayExport
+from tidymargin.web.sentences.export import name_formats, say_export
+from tidymargin.web.sentences.rim import say_rim
+from tidymargin.web.words import KINDS, NATURES, Change, fill, gettext, gettext_noop, ngettext
+
+UNDOING = {
+    "shared": gettext_noop("what is shared"),
+    "rules": gettext_noop("rules"),
+    "export": gettext_noop("export"),
+}
+FIELD_WORDS = {
+    ("reach", "tolerance"): gettext_noop("tolerance"),
+    ("ground", "kind"): gettext_noop("ground"),
+    ("ground", "figure"): gettext_noop("figure"),
+}
+STEP_WORDS = {
+    "ground": gettext_noop("ground"), "reach": gettext_noop("reach"), "rim": gettext_noop("rim"),
+    "colour": gettext_noop("colour"), "proof": gettext_noop("proof"), "export": gettext_noop("export"),
+}  # fmt: skip
+_MOST_REASONS = 2
+_ANY = whole_area(100, 100)  # sizes are the sheets' own, and are not said
+
+
+def say_tray(overview: Overview) -> Markup:
+    """Say how many sheets a tray has, and how many of them want a look."""
+    count = len(overview.cards)
+    if not count:
+        return fill(gettext("No sheet yet."))
+    said = [ngettext("%(num)d sheet.", "%(num)d sheets.", count)]
+    if overview.clean:
+        said.append(gettext("%(num)s clean.", num=overview.clean))
+    if overview.doubtful:
+        said.append(gettext("%(num)s to look at.", num=overview.doubtful))
+    if overview.unknown:
+        said.append(gettext("%(num)s being looked over…", num=overview.unknown))
+    return fill(" ".join(said))
+
+
+def say_behind(overview: Overview) -> str:
+    """Say how many sheets have not got yet what is shared; nothing where all have."""
+    if not overview.behind:
+        return ""
+    return ngettext(
+        "%(num)d sheet is getting what is shared…", "%(num)d sheets are getting what is shared…", overview.behind
+    )  # fmt: skip
+
+
+def say_shared(recipe: Recipe) -> list[Markup]:
+    """Say what the sheets share, in sentences; rims only where anything is done to them."""
+    kind, figure, tolerance = recipe.ground.kind, recipe.ground.figure, recipe.reach.tolerance
+    said = [
+        fill(
+            gettext("Ground %(ground)s, figure %(figure)s; cleared up to %(tolerance)s."),
+            ground=_bold(gettext("found on each") if kind == "auto" else gettext(KINDS[kind]).lower()),
+            figure=_bold(gettext("told on each") if figure == "auto" else gettext(NATURES[figure]).lower()),
+            tolerance=_bold(gettext("what is measured on each") if tolerance == "auto" else f"{tolerance:g}"),
+        )
+    ]  # fmt: skip
+    if recipe.rim != Recipe().rim:
+        said.append(_plain(say_rim(recipe).sentence))
+    others = [
+        step
+        for step in ("colour", "proof")
+        if getattr(recipe, step) != getattr(Recipe(), step)
+    ]  # fmt: skip
+    if others:
+        words = ", ".join(gettext(STEP_WORDS[step]) for step in others)
+        said.append(fill(gettext("Also shared: %(steps)s."), steps=words))
+    return said
+
+
+def _bold(words: str) -> Markup:
+    return Markup("<b>{}</b>").format(words)
+
+
+def say_tray_export(recipe: Recipe) -> Markup:
+    """Say what files every sheet gives."""
+    export = recipe.export
+    if export.trim or export.box or export.sizes or export.pieces:
+        said = _plain(say_export(recipe, _ANY).sentence)
+        return (
+            said + " " + gettext("Every drawing of a page on its own.") if export.pieces else said
+        )
+    return fill(
+        gettext("Export %(formats)s, the whole sheet."), formats=_bold(name_formats(export))
+    )
+
+
+def _plain(sentence: Markup) -> Markup:
+    """Return a sheet's sentence without its phrases, which open steps that a tray has not got."""
+    return fill("%(said)s", said=sentence.striptags())
+
+
+def say_reasons(card: Card) -> str:
+    """Say why a sheet should be looked at; nothing where it need not be."""
+    if card.failed:
+        return card.failed
+    if not card.is_doubtful or card.report is None:
+        return ""
+    reasons = card.report.reasons
+    said = "; ".join(reasons[:_MOST_REASONS])
+    more = len(reasons) - _MOST_REASONS
+    return said + (gettext("; and %(num)s more", num=more) if more > 0 else "")
+
+
+def say_exceptions(card: Card) -> str:
+    """Say what a sheet has otherwise than its tray; nothing where it has nothing."""
+    words = dict.fromkeys(
+        gettext(FIELD_WORDS.get(at, STEP_WORDS.get(at[0], at[0]))) for at in card.exceptions
+    )
+    return gettext("its own: %(words)s", words=", ".join(words)) if words else ""
+
+
+def say_progress(export: TrayExport) -> str:
+    """Say how far writing a tray has come."""
+    all_of = len(export.jobs)
+    said = gettext("%(done)s of %(all)s written", done=export.done, all=all_of)
+    if export.failed:
+        said += gettext(", %(failed)s failed", failed=export.failed)
+    if export.is_over:
+        return said + "."
+    if export.state == "paused":
+        return said + gettext(", paused.")
+    if export.state == "stopped":
+        return said + gettext(", stopped.")
+    return said + "…"
+
+
+def list_failures(export: TrayExport) -> list[str]:
+    """Return what could not be written, and why."""
+    jobs = zip(export.jobs, manifest_of(export), strict=True)
+    return [f"{entry.name}: {entry.failed}" for job, entry in jobs if job.state == "failed"]
+
+
+def name_undoing(tray: Tray) -> str:
+    """Return what undoing would take back; nothing where there is nothing."""
+    return gettext(UNDOING.get(tray.undo, tray.undo)) if tray.undo else ""
+
+
+def _say_followed(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    steps = [step for step in STEP_WORDS if getattr(before, step) != getattr(after, step)]
+    return Reason("As its tray shares: %(steps)s", {"steps": ", ".join(STEP_WORDS[s] for s in steps)})  # fmt: skip
+
+
+CHANGES = {"tray": Change(gettext_noop("what its tray shares"), _say_followed)}

@@ -1,0 +1,141 @@
+"""Trays in pages: sheets put together, what they share set and undone, the doubtful first, and all of one fetched."""
+
+import io
+import json
+import zipfile
+
+import pytest
+from bs4 import BeautifulSoup
+
+from tests.services.test_trays import busy_png, disc_png
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.states import read_recipe_of
+from tidymargin.services.tray_keeper import TrayKeeper
+
+
+def look(client, path):
+    found = client.get(path)
+    assert found.status_code == 200, found.text
+    return BeautifulSoup(found.text, "html.parser")
+
+
+def send(client, page, path, **values):
+    """Send one of a page's forms, with what it carries."""
+    form = page.find("form", action=lambda action: action and action.split("?")[0] == path)
+    assert form is not None, path
+    carried = {i["name"]: i["value"] for i in form.find_all("input", type="hidden")}
+    return client.post(form["action"], data=carried | values)
+
+
+@pytest.fixture
+def keeper(workshop):
+    return TrayKeeper(workshop)
+
+
+@pytest.fixture
+def tray(client, workshop):
+    for tone in (10, 60, 90):
+        add_sheet(workshop, disc_png(tone), f"disc {tone}.png")
+    add_sheet(workshop, busy_png(), "<cloth>.png")
+    home = look(client, "/")
+    assert send(client, home, "/trays", name="Harbour prints", takes="all").status_code == 303
+    return workshop.trays.list_all()[0]
+
+
+def test_sheets_put_together_stand_in_a_tray_of_their_own_and_are_walked_doubtful_first(client, tray, keeper):  # fmt: skip
+    home = look(client, "/")
+    assert "No sheet yet" in home.find(id="tray-sentence").text
+    assert "4 being looked over" in home.find(id="listed").text
+    before = look(client, "/trays/1/")
+    assert before.find(id="tray-now")["hx-trigger"] == "every 2s"
+    keeper.finish()
+    page = look(client, "/trays/1/")
+    assert "4 sheets. 3 clean. 1 to look at." in page.find(id="tray-now").text
+    assert "hx-get" not in page.find(id="tray-now").attrs
+    first = page.find_all("li", class_="card")[0]
+    assert first.find(class_="name").text == "<cloth>.png"
+    assert "no ground was found" in first.find(class_="why").text
+    now = client.get("/trays/1/now")
+    assert "1 to look at" in now.text
+    assert now.text.count('<li class="card') == 4
+
+
+def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop, tray, keeper):
+    keeper.finish()
+    page = look(client, "/trays/1/")
+    assert "cleared up to what is measured on each" in page.text
+    assert send(client, page, "/trays/1/rules", kind="flat", figure="auto", tolerance="7.5").status_code == 303  # fmt: skip
+    keeper.follow_all()
+    for sheet in workshop.trays.list_sheets(tray.id):
+        recipe = read_recipe_of(sheet)
+        assert (recipe.ground.kind, recipe.reach.tolerance) == ("flat", 7.5)
+    both = look(client, "/trays/1/?compare=1")
+    assert len(both.find_all("figure")) == 8
+    pictures = [img["src"] for img in both.find("li", class_="card").find_all("img")]
+    assert all(client.get(src).mimetype == "image/png" for src in pictures)
+    stale = send(client, page, "/trays/1/rules", kind="auto", figure="auto", tolerance="1")
+    assert stale.status_code == 409
+    page = look(client, "/trays/1/")
+    assert "Undo rules on all sheets" in page.text
+    assert send(client, page, "/trays/1/undo").status_code == 303
+    keeper.follow_all()
+    assert {read_recipe_of(s).reach.tolerance for s in workshop.trays.list_sheets(tray.id)} == {"auto"}  # fmt: skip
+    bad = send(client, page, "/trays/1/rules", kind="flat", figure="auto", tolerance="99")
+    assert bad.status_code in (409, 422)
+    # what one sheet has is shared from its card, and a sheet's history says where it is from
+    page = look(client, "/trays/1/")
+    assert send(client, page, "/trays/1/share", sheet="1").status_code == 303
+    bench = look(client, "/sheets/1/?open=history")
+    assert "As its tray shares: ground" in bench.text
+
+
+def test_all_of_a_tray_is_exported_paused_fetched_and_forgotten(client, workshop, tray, keeper):
+    page = look(client, "/trays/1/")
+    said = {"format": ["png", "webp"], "sizes": "64", "extent": "trim", "margin_px": "2"}
+    assert send(client, page, "/trays/1/export-as", **said).status_code == 303
+    keeper.follow_all()
+    page = look(client, "/trays/1/")
+    assert "PNG, WebP" in page.text
+    assert send(client, page, "/trays/1/export").status_code == 303
+    page = look(client, "/trays/1/")
+    assert "0 of 4 written…" in page.text
+    assert send(client, page, "/exports/1/pause").status_code == 303
+    keeper.finish(5)
+    page = look(client, "/trays/1/")
+    assert "paused" in page.text
+    assert client.get("/exports/1/files.zip").status_code == 404
+    send(client, page, "/exports/1/go_on")
+    keeper.finish(60)
+    page = look(client, "/trays/1/")
+    assert "4 of 4 written." in page.text
+    fetched = client.get("/exports/1/files.zip", buffered=True)
+    assert 'filename="Harbour prints.zip"' in fetched.headers["Content-Disposition"]
+    with zipfile.ZipFile(io.BytesIO(fetched.data)) as archive:
+        names = archive.namelist()
+        rows = json.loads(archive.read("manifest.json"))["pictures"]
+    assert len(names) == 4 * 2 + 2
+    assert "disc 10.webp" in names
+    assert {row["ground"] for row in rows} == {"flat", "none"}
+    send(client, page, "/exports/1/forget")
+    assert client.get("/exports/1/files.zip").status_code == 404
+    assert not list((workshop.folder / "exports").glob("*/*"))
+
+
+def test_pictures_are_added_to_a_tray_and_bad_ones_are_named_and_a_tray_is_taken_apart(client, workshop, tray):  # fmt: skip
+    page = look(client, "/trays/1/")
+    files = [(io.BytesIO(disc_png(n)), f"{n}.png") for n in (1, 2)] + [(io.BytesIO(b"junk"), "bad.png")]  # fmt: skip
+    answer = send(client, page, "/sheets", picture=files)
+    assert answer.status_code == 415
+    assert "bad.png" in answer.text
+    assert workshop.trays.count_sheets(tray.id) == 6
+    page.find("form", id="add")["action"] = "/sheets?tray=99"
+    lost = send(client, page, "/sheets", picture=(io.BytesIO(disc_png(7)), "x.png"))
+    assert lost.status_code == 404  # and it is not brought in elsewhere
+    assert workshop.sheets.count_all() == 6
+    assert send(client, page, "/trays/1/name", name="  ").status_code == 422
+    assert send(client, page, "/trays/1/name", name="Quay prints").status_code == 303
+    assert send(client, page, "/sheets/1/tray", tray="").status_code == 303
+    assert workshop.trays.count_sheets(None) == 1
+    send(client, page, "/trays/1/take-apart")
+    assert client.get("/trays/1/").status_code == 404
+    assert workshop.trays.count_sheets(None) == 6
