@@ -280,10 +280,13 @@ def test_a_picture_out_of_a_worker_is_what_is_cut_here(tmp_path, badge_png):
 def test_trays_come_over_with_their_sheets_out_of_another_database(tmp_path, tray, workshop):  # fmt: skip
     share_values(workshop, tray.id, tray.head, "rules", {"reach": {"tolerance": 5}})
     originals = workshop.sheets.list_originals()
+    kept = [workshop.originals.load(name) for name in originals]
     workshop.close()
     target = tmp_path / "target"
     with closing(open_workshop(target)) as other:
         add_sheet(other, disc_png(200), "unlike.png")
+        for data in kept:
+            other.originals.save(data)
     for _ in range(2):  # a second time brings nothing twice
         bring_over(workshop.database, target / workshop.database.name, originals)
     with closing(open_workshop(target)) as other:
