@@ -23,17 +23,21 @@ def to_shown_name(given: str) -> str:
     return clean or "Untitled picture"
 
 
-def add_sheet(workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None) -> Sheet:
+def add_sheet(
+    workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None, *, remark: str = ""
+) -> Sheet:
     """Bring a picture in as `keep_picture` does, and start measuring."""
-    sheet = keep_picture(workshop, data, name, recipe)
+    sheet = keep_picture(workshop, data, name, recipe, remark=remark)
     start_measuring(workshop, sheet)
     return sheet
 
 
 def keep_picture(
-    workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None
+    workshop: Workshop, data: Buffer, name: str, recipe: Recipe | None = None, *, remark: str = ""
 ) -> Sheet:
     """Decode a picture, keep the original and begin its history; it is measured when somebody looks at it.
+
+    `remark` is what was done to get the picture, in words for people.
 
     Raises
     ------
@@ -55,7 +59,7 @@ def keep_picture(
     decoded = decoding.result()
     with workshop.originals.naming:
         workshop.originals.save(data, original)
-        remarks = list(decoded.remarks)
+        remarks = [*([remark] if remark else []), *decoded.remarks]
         same = workshop.sheets.find_same(original)
         if same is not None:
             remarks.append(

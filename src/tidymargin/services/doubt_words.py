@@ -8,6 +8,7 @@ REASON_WORDS = {
     "nothing_cleared": "nothing was cleared",
     "nothing_left": "nothing is left of the figure",
     "strays": "the tolerance lies beyond what was measured here",
+    "other_nature": "the figure looks like the other nature than was said",
     "nature": "the figure may as well be of the other nature",
 }
 

@@ -14,8 +14,8 @@ from pathlib import Path
 
 from tidymargin.core.base.errors import DomainError, UnusableArgumentError
 from tidymargin.formats.decode import MAX_FILE_BYTES
-from tidymargin.services.bringing import add_sheet
 from tidymargin.services.trays import make_tray
+from tidymargin.services.unpacking import bring_in
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.originals import name_of
 from tidymargin.store.values import Sheet
@@ -93,28 +93,26 @@ class Watcher:
                 self.seen.unreadable.pop(place.name, None)
             elif not known.is_done and self._now() - known.since >= CALM_S:
                 known.is_done = True
-                sheet = self._take(place, signature)
-                if sheet is not None:
-                    made.append(sheet)
+                made += self._take(place, signature)
         for gone in self._known.keys() - there.keys():
             del self._known[gone]
             self.seen.unreadable.pop(gone, None)
         return made
 
-    def _take(self, place: Path, signature: _Signature) -> Sheet | None:
+    def _take(self, place: Path, signature: _Signature) -> list[Sheet]:
         try:
             if not 0 < signature[0] <= MAX_FILE_BYTES:
                 raise UnusableArgumentError("Expected a file of up to 500 MB with something in it.")
             data = place.read_bytes()
             if self._workshop.sheets.find_same(name_of(data)) is not None:
-                return None
-            sheet = add_sheet(self._workshop, data, place.name)
-            self._workshop.trays.put_in(self._find_tray(), [sheet.id])
+                return []
+            brought = bring_in(self._workshop, data, place.name, tray=self._find_tray())
         except DomainError as error:
             self.seen.unreadable[place.name] = error.message
-            return None
+            return []
         self.seen.came += 1
-        return sheet
+        self.seen.unreadable |= {f"{place.name}, {name}": e.message for name, e in brought.refused}
+        return list(brought.sheets)
 
     def _find_tray(self) -> int:
         """Return the tray named as the folder is, the newest where there are several; it is made where there is none."""

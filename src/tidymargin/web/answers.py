@@ -63,9 +63,11 @@ def answer(sheet: Sheet) -> Answer:
     return response
 
 
-def read_number(name: str, kind: Callable[[str], float]) -> float:
-    """Return a number of the form, with a point or a comma, or refuse it by its field."""
+def read_number(name: str, kind: Callable[[str], float], default: float | None = None) -> float:
+    """Return a number of the form, with a point or a comma, or refuse it by its field; nothing is the default."""
     said = str(given().get(name, "")).strip().replace(",", ".")
+    if not said and default is not None:
+        return default
     try:
         return require_small(kind(said), name)
     except ValueError as error:

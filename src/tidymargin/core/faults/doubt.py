@@ -8,7 +8,9 @@ from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.faults.kinds import Fault
 
-ReasonKind = Literal["no_ground", "nothing_cleared", "nothing_left", "strays", "nature", "fault"]
+ReasonKind = Literal[
+    "no_ground", "nothing_cleared", "nothing_left", "strays", "nature", "other_nature", "fault"
+]
 
 TO_LOOK_AT = 0.45
 """From which doubt a sheet is one to look at."""
@@ -82,8 +84,12 @@ def weigh_doubt(cutter: Cutter, faults: Sequence[Fault]) -> Doubt:
     beyond = calm.next_jump is not None and cutter.tolerance >= calm.next_jump
     if not facts.is_busy and (beyond or cutter.tolerance < calm.noise_end):
         reasons.append(Reason("strays", _STRAYS))
-    if facts.is_nature_doubtful and cutter.plan.ground.nature == "auto":
+    said = cutter.plan.ground.nature
+    told = "ink" if facts.ink_probability > 0.5 else "opaque"
+    if facts.measures and facts.is_nature_doubtful and said == "auto":
         reasons.append(Reason("nature", _NATURE))
+    elif facts.measures and not facts.is_nature_doubtful and said not in ("auto", told):
+        reasons.append(Reason("other_nature", _STRAYS))
     worst: dict[str, Fault] = {}
     for fault in faults:
         if fault.kind not in worst or fault.severity > worst[fault.kind].severity:

@@ -10,11 +10,14 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadImageError, DomainError
 from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.formats.unpacking import DRAWING_PX, PAGE_DPI, Asked
 from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
-from tidymargin.services.bringing import add_sheet, to_shown_name
+from tidymargin.services.bringing import to_shown_name
 from tidymargin.services.trays import overview_of
+from tidymargin.services.unpacking import Brought, bring_in
 from tidymargin.store.values import Sheet
+from tidymargin.web.answers import read_number
 from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.tray import say_tray
@@ -163,42 +166,51 @@ def add() -> Response | AnyResponse:
         raise BadImageError(
             gettext("No picture came with this request."), hint=gettext("Choose one and add it again.")
         )  # fmt: skip
-    tray = int(read_argument("tray", 0))
-    if tray:
+    tray = int(read_argument("tray", 0)) or None
+    if tray is not None:
         the_workshop().trays.load(tray)
+    asked = Asked(
+        read_number("page_dpi", float, PAGE_DPI), int(read_number("drawing_px", int, DRAWING_PX))
+    )
     added: list[Sheet] = []
     refused: list[tuple[str, DomainError]] = []
+    home = tray
     for file in files:
         try:
             with closing(file):
-                added.append(_add_one(file))
+                brought = _bring_one(file, asked, tray)
         except DomainError as error:
             refused.append((to_shown_name(file.filename or ""), error))
-    if tray:
-        the_workshop().trays.put_in(tray, [sheet.id for sheet in added])
-    if refused and len(files) == 1:
+            continue
+        added += brought.sheets
+        refused += brought.refused
+        home = brought.tray or home
+    if refused and not added and len(files) == 1:
         raise refused[0][1]
-    if refused:  # each of the others is there, and each of these is named
+    wants_json = request.accept_mimetypes.best == "application/json"
+    if refused and not wants_json:  # each of the others is there, and each of these is named
         page = render_template("trays/refused.html", added=added, refused=refused)
         return Response(page, outcome_of(refused[0][1])[0])
     place = url_for("bench.show", sheet_id=added[0].id)
-    if request.accept_mimetypes.best == "application/json":
-        response = jsonify(name=added[0].name, place=place)
+    if len(added) > 1 or tray is not None:
+        place = url_for("tray.show", tray_id=home) if home else url_for("trays.show_trays")
+    if wants_json:
+        said = "; ".join(f"{name}: {error.message}" for name, error in refused)
+        response = jsonify(name=added[0].name, place=place, count=len(added), refused=said)
         response.status_code = 201
         return response
-    home = url_for("tray.show", tray_id=tray) if tray else url_for("trays.show_trays")
-    return redirect(place if len(added) == 1 and not tray else home, 303)
+    return redirect(place, 303)
 
 
-def _add_one(file: FileStorage) -> Sheet:
+def _bring_one(file: FileStorage, asked: Asked, tray: int | None) -> Brought:
     """Bring in one file; a large one stays on the disk where it was laid aside, and is only looked at."""
     name = file.filename or ""
     size = file.stream.seek(0, io.SEEK_END)
     file.stream.seek(0)
     if size <= _READ_BYTES:
-        return add_sheet(the_workshop(), file.stream.read(), name)
+        return bring_in(the_workshop(), file.stream.read(), name, asked, tray)
     with mmap.mmap(file.stream.fileno(), 0, access=mmap.ACCESS_READ) as data:
-        return add_sheet(the_workshop(), data, name)
+        return bring_in(the_workshop(), data, name, asked, tray)
 
 
 @blueprint.post("/set-aside/bring-back")

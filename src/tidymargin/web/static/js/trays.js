@@ -59,6 +59,7 @@ function send(file, shown) {
   return new Promise((resolve) => {
     const body = new FormData();
     body.append("picture", file, file.name || words.pasted);
+    for (const name of ["page_dpi", "drawing_px"]) body.append(name, form.elements[name].value);
     const request = new XMLHttpRequest();
     request.open("POST", form.action);
     request.setRequestHeader("Accept", "application/json");
@@ -90,8 +91,8 @@ function send(file, shown) {
       }
       if (request.status === 201) {
         shown.bar.remove();
-        shown.state.textContent = words.added;
-        resolve(answer.place);
+        shown.state.textContent = [answer.count > 1 ? `${words.added}: ${answer.count}` : words.added, answer.refused].filter(Boolean).join("; ");
+        resolve(answer);
       } else {
         refuse(shown, toText(answer));
         resolve(null);
@@ -105,21 +106,21 @@ async function addAll(files) {
   if (!files.length) return;
   arrivals.replaceChildren();
   const rows = files.map((file) => addRow(file.name || words.pasted));
-  const places = [];
+  const came = [];
   for (const [number, file] of files.entries()) {
-    const place = await add(file, rows[number]);
-    if (place) places.push(place);
+    const answer = await add(file, rows[number]);
+    if (answer) came.push(answer);
   }
   input.value = "";
   if (!document.getElementById("sheets")) {
-    if (places.length) window.location.reload();
+    if (came.length === files.length && !came.some(({ refused }) => refused)) window.location.reload();
     return;
   }
-  if (files.length === 1 && places.length === 1) {
-    window.location.assign(places[0]);
+  if (files.length === 1 && came.length === 1 && !came[0].refused) {
+    window.location.assign(came[0].place);
     return;
   }
-  if (places.length) {
+  if (came.length) {
     window.htmx.ajax("GET", `/sheets${window.location.search}`, { target: "#sheets", swap: "innerHTML" });
   }
 }
