@@ -28,7 +28,7 @@ from tidymargin.services.workshop import open_workshop
 
 _SHEETS, _WRONG = 100, 13
 _FIRST = 0.15
-_NUMBERS = range(3, 4000, 4)  # none of those that faults are judged on
+_NUMBERS = range(1, 4000, 4)  # none of those that faults are judged on
 _RIGHT = (
     0.02  # of a picture's matte: what is cut worse without being spoilt is no sheet that is right
 )

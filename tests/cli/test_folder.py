@@ -10,6 +10,7 @@ from click.testing import CliRunner
 
 from tests.conftest import to_png
 from tests.core.test_pieces import draw_page
+from tests.formats.test_unpacking import write_pdf, write_zip
 from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
@@ -101,3 +102,22 @@ def test_every_drawing_of_a_page_is_a_file_of_its_own_named_by_a_pattern(tmp_pat
         assert piece.alpha[4].any()
         solid += int((piece.alpha > 0).sum())
     assert solid == (whole > 0).sum()
+
+
+def test_files_that_hold_several_pictures_give_a_cut_of_each(folder, badge_png, tmp_path):
+    (folder / "client.pdf").write_bytes(write_pdf())
+    (folder / "logos.zip").write_bytes(write_zip({"one.png": badge_png, "two.png": badge_png}))
+    out = tmp_path / "cuts"
+    assert run(folder / "client.pdf", "-o", f"{out}/", "--page-dpi", "72").exit_code == 0
+    assert sorted(p.name for p in out.iterdir()) == ["client page 1.png", "client page 2.png"]
+    assert decode_picture((out / "client page 2.png").read_bytes()).picture.width == 144
+    one = run(folder / "client.pdf", "-o", tmp_path / "one.png")
+    assert one.exit_code == 64
+    assert "holds 2 pictures" in one.output
+    every = run(folder, "-o", tmp_path / "all", "--page-dpi", "72", "--jobs", "2")
+    assert every.exit_code == 0, every.output
+    rows = json.loads((tmp_path / "all" / "manifest.json").read_text())["pictures"]
+    assert [row["name"] for row in rows if "," in row["name"]] == [
+        "client.pdf, client page 1", "client.pdf, client page 2", "logos.zip, one", "logos.zip, two",
+    ]  # fmt: skip
+    assert (tmp_path / "all" / "two.png").read_bytes() == key_file(badge_png, Recipe())

@@ -17,6 +17,8 @@ from tidymargin.core.base.parallel import hold_to_cores
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.sharing import take_shared
+from tidymargin.formats.unpacking import Asked, find_kind
+from tidymargin.services.exporting import to_stem
 from tidymargin.services.keyjob import Order, do_order, say_error
 from tidymargin.services.manifest import (
     CSV_NAME,
@@ -26,8 +28,10 @@ from tidymargin.services.manifest import (
     write_csv,
     write_json,
 )
+from tidymargin.services.unpacking import taken_apart
 from tidymargin.services.writing import Written
 
+Keyed = tuple[list[Written], Entry]
 _NAMED = 20  # of the doubtful
 _MOST_JOBS = 64
 
@@ -46,15 +50,39 @@ def list_pictures(folder: Path) -> list[Path]:
     return sorted(found, key=lambda place: place.name.lower())
 
 
-def _key_one(path: Path, order: Order) -> tuple[list[Written], Entry]:
-    """Key one file, in a process of its own."""
+def open_parts(path: Path, asked: Asked) -> list[tuple[str, bytes]]:
+    """Return the pictures of a file by their names without endings: itself, or those that it holds.
+
+    Raises
+    ------
+    DomainError
+        It cannot be read.
+    """
+    data = read_input(path, MAX_FILE_BYTES)
+    if not find_kind(data[:4096]):
+        return [(path.stem, data)]
+    with taken_apart(None, data, path.name, asked) as parts:
+        return [(to_stem(name), body) for name, _, body in parts]
+
+
+def _key_one(path: Path, stem: str, recipe: str, asked: Asked) -> list[Keyed]:
+    """Key one file, in a process of its own: what is written of each of its pictures, and what came of it."""
     try:
-        files, report = do_order(read_input(path, MAX_FILE_BYTES), order)
+        parts = open_parts(path, asked)
     except DomainError as error:
-        return [], Entry(path.name, None, say_error(error))
-    except MemoryError:
-        return [], Entry(path.name, None, "This takes more memory than there is. Scale it down.")
-    return files, Entry(path.name, report)
+        return [([], Entry(path.name, None, say_error(error)))]
+    found: list[Keyed] = []
+    for own, data in parts:
+        name = path.name if len(parts) == 1 else f"{path.name}, {own}"
+        try:
+            files, report = do_order(data, Order(stem if len(parts) == 1 else own, recipe))
+            found.append((files, Entry(name, report)))
+        except DomainError as error:
+            found.append(([], Entry(name, None, say_error(error))))
+        except MemoryError:
+            said = "This takes more memory than there is. Scale it down."
+            found.append(([], Entry(name, None, said)))
+    return found
 
 
 def _begin(cores: int) -> None:
@@ -62,22 +90,22 @@ def _begin(cores: int) -> None:
 
 
 def _key_all(
-    places: list[Path], shared: Recipe, jobs: int
-) -> Iterator[tuple[Path, list[Written], Entry]]:
+    places: list[Path], shared: Recipe, jobs: int, asked: Asked
+) -> Iterator[tuple[Path, list[Keyed]]]:
     """Yield what comes of each picture, in the order in which they are done."""
     text = shared.to_json()
     cores = max(1, (os.cpu_count() or 1) // jobs)
     # a process that was forked would have its parent's threads' locks without their threads
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(jobs, context, _begin, (cores,)) as pool:
-        waiting = {pool.submit(_key_one, place, Order(_stem(place, places), text)): place for place in places}  # fmt: skip
+        waiting = {pool.submit(_key_one, place, _stem(place, places), text, asked): place for place in places}  # fmt: skip
         for done in as_completed(waiting):
             place = waiting[done]
             try:
-                yield place, *done.result()
+                yield place, done.result()
             except BrokenProcessPool:
                 said = "The process that keyed it was ended from outside. Key it again."
-                yield place, [], Entry(place.name, None, said)
+                yield place, [([], Entry(place.name, None, said))]
 
 
 def _stem(place: Path, places: list[Path]) -> str:
@@ -87,7 +115,7 @@ def _stem(place: Path, places: list[Path]) -> str:
 
 
 def key_folder(
-    folder: Path, output: str, recipe: Recipe, jobs: int, *, replace: bool
+    folder: Path, output: str, recipe: Recipe, jobs: int, asked: Asked, *, replace: bool
 ) -> DomainError | None:
     """Key every picture of a folder into another; return an error where one of them could not be.
 
@@ -111,20 +139,22 @@ def key_folder(
         click.echo("tidy: places in the recipe are of one picture, and are not shared.", err=True)
     outputs = Outputs(tuple(places), replace=replace)
     csv_at, json_at = outputs.claim(target / CSV_NAME), outputs.claim(target / JSON_NAME)
-    entries: dict[Path, Entry] = {}
+    entries: dict[Path, list[Entry]] = {}
     worst: DomainError | None = None
     with click.progressbar(places, label="Keying", file=sys.stderr) as bar:
-        for place, files, found in _key_all(places, shared, jobs):
-            entry = found
-            try:
-                for file in files:
-                    outputs.write(outputs.claim(target / file.name), file.data)
-            except DomainError as error:  # the others are still written
-                entry = Entry(place.name, None, say_error(error))
-                worst = error
-            entries[place] = entry
+        for place, keyed in _key_all(places, shared, jobs, asked):
+            entries[place] = []
+            for files, found in keyed:
+                entry = found
+                try:
+                    for file in files:
+                        outputs.write(outputs.claim(target / file.name), file.data)
+                except DomainError as error:  # the others are still written
+                    entry = Entry(found.name, None, say_error(error))
+                    worst = error
+                entries[place].append(entry)
             bar.update(1)
-    listed = [entries[place] for place in places]
+    listed = [entry for place in places for entry in entries[place]]
     outputs.write(csv_at, write_csv(listed))
     outputs.write(json_at, write_json(listed))
     _tell_doubtful(listed)

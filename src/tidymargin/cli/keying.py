@@ -1,6 +1,7 @@
 """Keying picture files without a browser, and reporting on them."""
 
 import json
+import os
 import sys
 from contextlib import closing
 from pathlib import Path
@@ -10,12 +11,13 @@ import click
 
 from tidymargin.cli.deciding import deciding, to_recipe
 from tidymargin.cli.export_options import exporting, list_endings, to_export
-from tidymargin.cli.folder import key_folder
+from tidymargin.cli.folder import key_folder, open_parts
 from tidymargin.cli.outputs import Outputs, place_outputs
 from tidymargin.cli.telling import read_input, tell, told
 from tidymargin.core.base.errors import DomainError, UnusableArgumentError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.formats.recipe import Recipe
+from tidymargin.formats.unpacking import DRAWING_PX, PAGE_DPI, Asked
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.exporting import key_files
 from tidymargin.services.reading import Readers
@@ -34,6 +36,20 @@ from tidymargin.services.reporting import report_picture
 @exporting
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
 @click.option(
+    "--page-dpi",
+    type=float,
+    default=PAGE_DPI,
+    metavar="DPI",
+    help="At which pages of a PDF are drawn; 300 when not said.",
+)
+@click.option(
+    "--drawing-px",
+    type=int,
+    default=DRAWING_PX,
+    metavar="PX",
+    help="How long an SVG is drawn; 2048 when not said.",
+)
+@click.option(
     "--jobs", type=int, default=1, metavar="N", help="Of a folder, how many pictures at once."
 )
 @click.option("--replace", is_flag=True, help="Let outputs replace files; never a picture keyed.")
@@ -45,12 +61,15 @@ def key(
     save_recipe: Path | None,
     replace: bool,
     jobs: int,
+    page_dpi: float,
+    drawing_px: int,
     **said: Any,
 ) -> None:
     """Cut pictures out, as the bench would by default; a folder's with a manifest, and the doubtful named."""
     chosen = to_export(to_recipe(recipe, said), said)
+    asked = Asked(page_dpi, drawing_px)
     if any(path.is_dir() for path in inputs):
-        _key_folder(inputs, output, chosen, jobs, save_recipe, replace=replace)
+        _key_folder(inputs, output, chosen, jobs, asked, save_recipe, replace=replace)
         return
     places = place_outputs(inputs, output, list_endings(chosen))
     outputs = Outputs((*inputs, *([recipe] if recipe else [])), replace=replace)
@@ -58,14 +77,23 @@ def key(
     worst: DomainError | None = None
     # by its own name where that is given, else by the pattern
     is_one_file = chosen.export.makes_one_file and chosen.export.pattern == "auto"
+    is_folder = output.endswith(("/", os.sep)) or Path(output).is_dir()
     with closing(Readers()) as readers:
         for path, place in zip(inputs, places, strict=True):
             try:
                 found = outputs.claim(place) if is_one_file else place
-                decoded = readers.decode(read_input(path, MAX_FILE_BYTES))
-                for file in key_files(decoded, chosen, path.stem):
-                    at = found if is_one_file else outputs.claim(place.parent / file.name)
-                    outputs.write(at, file.data)
+                parts = open_parts(path, asked)
+                if len(parts) > 1 and not is_folder:
+                    raise UnusableArgumentError(
+                        f"{path} holds {len(parts)} pictures, which cannot go into the one file {output}.",
+                        hint="Give a folder, ending in /.",
+                    )
+                for stem, data in parts:
+                    decoded = readers.decode(data)
+                    for file in key_files(decoded, chosen, stem):
+                        takes_place = is_one_file and len(parts) == 1
+                        at = found if takes_place else outputs.claim(place.parent / file.name)
+                        outputs.write(at, file.data)
             except DomainError as error:  # the others are still keyed
                 if len(inputs) == 1:
                     raise
@@ -78,14 +106,14 @@ def key(
 
 
 def _key_folder(
-    inputs: tuple[Path, ...], output: str, chosen: Recipe, jobs: int, save_recipe: Path | None, *, replace: bool
+    inputs: tuple[Path, ...], output: str, chosen: Recipe, jobs: int, asked: Asked, save_recipe: Path | None, *, replace: bool
 ) -> None:  # fmt: skip
     if len(inputs) > 1:
         raise UnusableArgumentError(
             "Expected one folder, or pictures, got several of which one is a folder.",
             hint="Key them one after the other.",
         )
-    worst = key_folder(inputs[0], output, chosen, jobs, replace=replace)
+    worst = key_folder(inputs[0], output, chosen, jobs, asked, replace=replace)
     if save_recipe is not None:
         outputs = Outputs(inputs, replace=replace)
         outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tidymargin.core.base.picture import Region, whole
+from tidymargin.core.base.weighing import IN_DOUBT
 from tidymargin.core.cut import Cutter
 from tidymargin.core.faults.kinds import Fault
 
@@ -15,7 +16,7 @@ ReasonKind = Literal[
 TO_LOOK_AT = 0.45
 """From which doubt a sheet is one to look at."""
 
-_NO_GROUND, _NOTHING, _STRAYS, _NATURE = 0.9, 0.95, 0.5, 0.25
+_NO_GROUND, _NOTHING, _STRAYS = 0.9, 0.95, 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,12 +85,13 @@ def weigh_doubt(cutter: Cutter, faults: Sequence[Fault]) -> Doubt:
     beyond = calm.next_jump is not None and cutter.tolerance >= calm.next_jump
     if not facts.is_busy and (beyond or cutter.tolerance < calm.noise_end):
         reasons.append(Reason("strays", _STRAYS))
-    said = cutter.plan.ground.nature
-    told = "ink" if facts.ink_probability > 0.5 else "opaque"
-    if facts.measures and facts.is_nature_doubtful and said == "auto":
-        reasons.append(Reason("nature", _NATURE))
-    elif facts.measures and not facts.is_nature_doubtful and said not in ("auto", told):
-        reasons.append(Reason("other_nature", _STRAYS))
+    if facts.measures:
+        # how likely the figure is of the other nature than it is cut as, whoever said that
+        ink = facts.ink_probability
+        other = 1 - ink if facts.nature == "ink" else ink
+        said = cutter.plan.ground.nature != "auto"
+        if other >= IN_DOUBT[0]:
+            reasons.append(Reason("other_nature" if said else "nature", other))
     worst: dict[str, Fault] = {}
     for fault in faults:
         if fault.kind not in worst or fault.severity > worst[fault.kind].severity:
