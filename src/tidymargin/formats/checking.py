@@ -2,6 +2,8 @@
 
 import io
 import zipfile
+import zlib
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -41,6 +43,37 @@ class Checked:
     least_alpha: int
     most_alpha: int
     largest_difference: int
+
+
+class Witness:
+    """Sees the bands of a cut go by on their way into a PNG, so that the file can be compared with them and they need not be kept."""
+
+    def __init__(self) -> None:
+        self._seal = 0
+        self._least, self._most = 255, 0
+
+    def watch(self, bands: Iterable[Rgba]) -> Iterator[Rgba]:
+        """Yield bands, (h, W, 4) uint8 from the top, as they come."""
+        for band in bands:
+            whole = np.ascontiguousarray(band)
+            self._seal = zlib.crc32(whole.data, self._seal)
+            self._least = min(self._least, int(whole[..., 3].min(initial=255)))
+            self._most = max(self._most, int(whole[..., 3].max(initial=0)))
+            yield whole
+
+    def check(self, data: bytes, dots_per_inch: float | None) -> Checked:
+        """Decode the PNG and compare it with what went by.
+
+        Raises
+        ------
+        BadOutputError
+            It is another.
+        """
+        found, dpi = read_back(data, "png", ())
+        if zlib.crc32(np.ascontiguousarray(found).data) != self._seal:
+            raise BadOutputError("What was written is not the cut.")
+        _require_dpi(dpi, dots_per_inch)
+        return Checked(found.shape[0], found.shape[1], dpi, self._least, self._most, 0)
 
 
 def _read_pdf(data: bytes, shape: tuple[int, ...]) -> tuple[Rgba, float]:
@@ -104,7 +137,11 @@ def check_file(data: bytes, rgba: Rgba, kind: FormatName, wish: Wish) -> Checked
     allowed = 2 if kind == "pdf" else 0
     if kind in KEEPS_ALL and off > allowed:
         raise BadOutputError(f"What was written differs from the cut by {off} levels.")
-    if wish.dots_per_inch is not None and dpi is not None and abs(dpi / wish.dots_per_inch - 1) > _DPI_OFF:  # fmt: skip
-        raise BadOutputError(f"What was written says {dpi:g} dpi in place of {wish.dots_per_inch:g}.")  # fmt: skip
+    _require_dpi(dpi, wish.dots_per_inch)
     alpha = found[..., 3]
     return Checked(found.shape[0], found.shape[1], dpi, int(alpha.min()), int(alpha.max()), off)
+
+
+def _require_dpi(found: float | None, wished: float | None) -> None:
+    if wished is not None and found is not None and abs(found / wished - 1) > _DPI_OFF:
+        raise BadOutputError(f"What was written says {found:.4g} dpi in place of {wished:g}.")

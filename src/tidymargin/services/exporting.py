@@ -1,15 +1,19 @@
 """Making the PNG that a sheet or a file on the command line is exported as, band by band."""
 
+import json
 import zlib
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import asdict, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.errors import DomainError
 from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter
+from tidymargin.formats.checking import Checked, Witness
 from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.encode import encode_bands
 from tidymargin.formats.outputs import ENDINGS
@@ -93,10 +97,19 @@ def crop_bands(bands: Iterable[Rgba], box: Region, height: int) -> Iterator[Rgba
         at += len(band)
 
 
-def export_bands(
+def write_png(
     cutter: Cutter, recipe: Recipe, dots_per_inch: float | None, tick: Tick = no_tick
+) -> tuple[bytes, Checked]:
+    """Return a cut's PNG, framed as its recipe says and at its own size, and what it held when it was read back."""
+    dpi = recipe.export.to_wish(dots_per_inch).dots_per_inch
+    witness = Witness()
+    data = b"".join(_encode_framed(cutter, recipe, dpi, witness, tick))
+    return data, witness.check(data, dpi)
+
+
+def _encode_framed(
+    cutter: Cutter, recipe: Recipe, dots_per_inch: float | None, witness: Witness, tick: Tick
 ) -> Iterator[bytes]:
-    """Yield the parts of a cut's PNG, as its recipe says."""
     height, width = cutter.picture.height, cutter.picture.width
     bands = cutter.render_bands(tick)
     box = whole(height, width)
@@ -106,12 +119,12 @@ def export_bands(
         if figure is not None:
             box = recipe.export.to_frame().place(figure, height, width)
             bands = crop_bands(bands, box, height)
-    dpi = recipe.export.to_wish(dots_per_inch).dots_per_inch
-    yield from encode_bands(bands, box.height, box.width, dots_per_inch=dpi)
+    seen = witness.watch(bands)
+    yield from encode_bands(seen, box.height, box.width, dots_per_inch=dots_per_inch)
 
 
 def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
-    """Return a sheet's cut as PNG, as its recipe says.
+    """Return a sheet's cut as PNG, framed as its recipe says and at its own size.
 
     Raises
     ------
@@ -120,13 +133,16 @@ def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
     OlderEngineError
         It was cut by an older engine.
     """
+    return _export_png(workshop, sheet)[0]
+
+
+def _export_png(workshop: Workshop, sheet: Sheet) -> tuple[bytes, Checked]:
     require_present_engine(sheet)
     recipe = read_recipe_of(sheet)
 
-    def compute() -> bytes:
+    def compute() -> tuple[bytes, Checked]:
         cutter = load_cutter(workshop, sheet, recipe)
-        parts = export_bands(cutter, recipe, sheet.dots_per_inch, workshop.executor.tick)
-        return b"".join(parts)
+        return write_png(cutter, recipe, sheet.dots_per_inch, workshop.executor.tick)
 
     return workshop.executor.run(export_name(sheet), Priority.EXPORT, compute)
 
@@ -160,6 +176,10 @@ def export_files(workshop: Workshop, sheet: Sheet) -> Download:
     require_present_engine(sheet)
     recipe = read_recipe_of(sheet)
     stem = to_stem(sheet.name)
+    if recipe.export.is_one_png:
+        png, checked = _export_png(workshop, sheet)
+        file = Written(to_export_name(sheet.name), "png", png, checked)
+        return Download(file.name, file.media, png, (file,))
 
     def compute() -> Download:
         cutter = load_cutter(workshop, sheet, recipe)
@@ -180,8 +200,7 @@ def key_file(data: bytes, recipe: Recipe) -> bytes:
 
 def key_decoded(decoded: Decoded, recipe: Recipe) -> bytes:
     """Cut a decoded picture out by a recipe; return the PNG."""
-    cutter = cut_by(recipe, decoded.picture)
-    return b"".join(export_bands(cutter, recipe, decoded.dots_per_inch))
+    return write_png(cut_by(recipe, decoded.picture), recipe, decoded.dots_per_inch)[0]
 
 
 def key_files(decoded: Decoded, recipe: Recipe, stem: str) -> list[Written]:
@@ -194,8 +213,8 @@ def write_cut_files(
 ) -> list[Written]:
     """Return every file that a recipe's export asks for of a cut."""
     if recipe.export.is_one_png:
-        data = b"".join(export_bands(cutter, recipe, dots_per_inch))
-        return [Written(f"{stem}.png", "png", data, None)]
+        data, checked = write_png(cutter, recipe, dots_per_inch)
+        return [Written(f"{stem}.png", "png", data, checked)]
     return list(write_files(cutter, recipe, stem, dots_per_inch))
 
 
@@ -209,3 +228,25 @@ def to_download_name(name: str, recipe: Recipe) -> str:
     export = recipe.export
     ending = ENDINGS[export.formats[0]] if export.makes_one_file else "zip"
     return f"{to_stem(name)}.{ending}"
+
+
+def note_export(workshop: Workshop, sheet: Sheet, made: Download) -> None:
+    """Keep that a sheet was exported, and what was read back; a full disk is no reason not to give the file out."""
+    rows = [{"name": file.name, "kind": file.kind, "bytes": len(file.data), **asdict(file.checked)} for file in made.files]  # fmt: skip
+    with suppress(DomainError):
+        workshop.exports.note(sheet, json.dumps(rows))
+
+
+def export_again(workshop: Workshop, sheet_id: int, export_id: int) -> Download:
+    """Return what an earlier export gave: its state is in the history, and is cut alike again.
+
+    Raises
+    ------
+    NotFoundError
+        There is no such export, or its state is gone.
+    OlderEngineError
+        It was cut by an older engine, which is not here to cut it again.
+    """
+    made = workshop.exports.load(sheet_id, export_id)
+    sheet = workshop.sheets.load_at(workshop.sheets.load(sheet_id), made.state)
+    return export_files(workshop, sheet)

@@ -3,6 +3,7 @@
 from typing import Any
 
 from tidymargin.core.base.errors import BadParameterError
+from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.changing import change_step, commit_recipe, require_number
 from tidymargin.services.measuring import load_measured
@@ -142,11 +143,36 @@ def set_backdrop(workshop: Workshop, sheet_id: int, seen: int, colour: str) -> S
     return change_step(workshop, sheet_id, seen, "backdrop", "proof", backdrop=colour)
 
 
-def set_trim(workshop: Workshop, sheet_id: int, seen: int, trim: bool, margin_px: int) -> Sheet:
-    """Set whether exports are cropped to the figure, and the margin around it."""
-    return change_step(workshop, sheet_id, seen, "trim", "export", trim=trim, margin_px=margin_px)
+def set_trim(
+    workshop: Workshop,
+    sheet_id: int,
+    seen: int,
+    trim: bool,
+    margin_px: int,
+    *,
+    pieces: bool = False,
+) -> Sheet:
+    """Set whether exports are cropped to the figure, or to each drawing of a page, and the margin around it."""
+    return change_step(
+        workshop, sheet_id, seen, "trim", "export", trim=trim, margin_px=margin_px, pieces=pieces
+    )
 
 
 def set_export(workshop: Workshop, sheet_id: int, seen: int, **values: Any) -> Sheet:
     """Set what is written, at which sizes and in which formats; see `formats.export_step.ExportStep`."""
+    return change_step(workshop, sheet_id, seen, "export", "export", **values)
+
+
+def keep_export(workshop: Workshop, sheet: Sheet, name: str) -> None:
+    """Keep a sheet's settings of export under a name, in place of what was kept under it."""
+    cleaned = " ".join("".join(c if c.isprintable() else " " for c in name).split())[:80]
+    if not cleaned:
+        raise BadParameterError("Expected a name to keep these settings under, got none.", field="kept")  # fmt: skip
+    workshop.exports.keep(cleaned, read_recipe_of(sheet).export.to_json())
+
+
+def use_export(workshop: Workshop, sheet_id: int, seen: int, kept_id: int) -> Sheet:
+    """Export a sheet by settings that were kept."""
+    kept = ExportStep.read(workshop.exports.load_kept(kept_id).body)
+    values = {name: getattr(kept, name) for name in ExportStep.model_fields}
     return change_step(workshop, sheet_id, seen, "export", "export", **values)

@@ -19,7 +19,7 @@ MOST_NAME = 80
 
 
 def _clean_name(name: str) -> str:
-    cleaned = " ".join("".join(c for c in name if c.isprintable()).split())[:MOST_NAME]
+    cleaned = " ".join("".join(c if c.isprintable() else " " for c in name).split())[:MOST_NAME]
     if not cleaned:
         raise BadParameterError("Expected a name for the tray, got none.", field="name")
     return cleaned

@@ -20,6 +20,7 @@ from tidymargin.services.executor import Executor
 from tidymargin.services.reading import Readers
 from tidymargin.store.copies import Copies, Copy
 from tidymargin.store.database import check_database, list_revisions, open_database
+from tidymargin.store.exports import Exports
 from tidymargin.store.folder import (
     DATABASE,
     SET_ASIDE,
@@ -57,6 +58,7 @@ class Workshop:
     lock: FolderLock
     sheets: Sheets
     trays: Trays
+    exports: Exports
     originals: Originals
     copies: Copies
     disk: DiskCache
@@ -150,7 +152,17 @@ def open_workshop(folder: Path) -> Workshop:
     disk = DiskCache(folder / "cache", _DISK_BYTES)
     # no cache: an older engine's cut cannot be made again
     proofs = DiskCache(folder / "proofs", _DISK_BYTES, is_kept_plain=is_whole_png)
-    return Workshop(folder, lock, sheets, Trays(sheets.engine), originals, copies, disk, proofs)
+    return Workshop(
+        folder,
+        lock,
+        sheets,
+        Trays(sheets.engine),
+        Exports(sheets.engine),
+        originals,
+        copies,
+        disk,
+        proofs,
+    )
 
 
 def _put_in_order(folder: Path, sheets: Sheets, originals: Originals, copies: Copies) -> None:

@@ -28,12 +28,12 @@ _DPI = 300.0  # of millimetres, where neither the file nor anybody says
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """A file that was written, and what it held when it was read back; None where it was sent on as it was made."""
+    """A file that was written, and what it held when it was read back."""
 
     name: str
     kind: FormatName
     data: bytes
-    checked: Checked | None
+    checked: Checked
 
     @property
     def media(self) -> str:

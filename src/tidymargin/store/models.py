@@ -149,3 +149,26 @@ class TrayJobRow(Base):
     state: Mapped[str] = mapped_column(String(16))
     said: Mapped[str] = mapped_column(Text)
     report: Mapped[str] = mapped_column(Text)
+
+
+class ExportRow(Base):
+    """One time that a sheet was exported: the state that it was made of, and as JSON what its files held."""
+
+    __tablename__ = "export"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    sheet_id: Mapped[int] = mapped_column(index=True)
+    state_id: Mapped[int]
+    files: Mapped[str] = mapped_column(Text)
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
+class KeptExportRow(Base):
+    """Settings of step 7 that a person kept under a name, as JSON."""
+
+    __tablename__ = "kept_export"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    body: Mapped[str] = mapped_column(Text)
+    created_at: Mapped[str] = mapped_column(String(32))

@@ -25,6 +25,7 @@ from tidymargin.store.loading import (
 from tidymargin.store.models import (
     STEP_COLUMNS,
     DiscardRow,
+    ExportRow,
     SheetRow,
     StateRow,
     StepRow,
@@ -232,6 +233,7 @@ class Sheets:
             session.flush()
             states = select(StateRow.id).where(StateRow.sheet_id.in_(ids))
             session.execute(delete(VersionRow).where(VersionRow.state_id.in_(states)))
+            session.execute(delete(ExportRow).where(ExportRow.sheet_id.in_(ids)))
             session.execute(delete(StateRow).where(StateRow.sheet_id.in_(ids)))
             session.execute(delete(SheetRow).where(SheetRow.id.in_(ids)))
             self._delete_unused_steps(session)

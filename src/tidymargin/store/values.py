@@ -118,6 +118,26 @@ class Tray:
     created_at: datetime
 
 
+@dataclass(frozen=True, slots=True)
+class MadeExport:
+    """One time that a sheet was exported: the state that it was made of, and as JSON what its files held."""
+
+    id: int
+    sheet: int
+    state: int
+    files: str
+    made_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class KeptExport:
+    """Settings of an export under a name, as JSON."""
+
+    id: int
+    name: str
+    body: str
+
+
 JobState = Literal["waiting", "begun", "done", "failed"]
 ExportState = Literal["working", "paused", "stopped"]
 

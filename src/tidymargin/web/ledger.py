@@ -22,7 +22,7 @@ from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
 from tidymargin.web.sentences.by_hand import list_groups
 from tidymargin.web.sentences.changes import describe_change, name_change
-from tidymargin.web.sentences.export import list_formats, name_formats
+from tidymargin.web.sentences.export import list_formats, list_made, name_formats
 from tidymargin.web.sentences.faults import list_faults, list_limits, say_looked_for
 from tidymargin.web.sentences.proof import list_backdrops
 from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
@@ -97,6 +97,8 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "backdrops": list_backdrops(recipe),
         "formats": list_formats(recipe.export),
         "sizes": write_sizes(recipe.export.sizes),
+        "made": list_made(workshop, sheet) if opened == "export" else (),
+        "kept_exports": workshop.exports.list_kept() if opened == "export" else (),
         "export_words": name_formats(recipe.export) if recipe.export.makes_one_file else "ZIP",
         "rim_is_set": recipe.rim != RimStep(),
         "undo": name_change(sheet.undo),

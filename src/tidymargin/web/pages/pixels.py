@@ -11,10 +11,16 @@ from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.base.picture import Region
 from tidymargin.services import alternatives, finishing, proofs, viewing
 from tidymargin.services.cutting import load_tolerance
-from tidymargin.services.exporting import export_files, export_sheet, to_export_name
+from tidymargin.services.exporting import (
+    export_again,
+    export_files,
+    export_sheet,
+    note_export,
+    to_export_name,
+)
 from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
 from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import area_of, read_recipe_of
+from tidymargin.services.states import area_of
 from tidymargin.services.versions import see_as
 from tidymargin.services.windows import View
 from tidymargin.store.values import Sheet
@@ -235,9 +241,15 @@ def export(sheet_id: int) -> Response:
 
 @blueprint.get("/export")
 def export_as_said(sheet_id: int) -> Response:
-    """Send what the export sentence says, as one file or a ZIP of several."""
+    """Send what the export sentence says, as one file or a ZIP of several, and note that."""
     sheet = the_workshop().sheets.load(sheet_id)
-    if read_recipe_of(sheet).export.is_one_png:
-        return export(sheet_id)
     found = export_files(the_workshop(), sheet)
+    note_export(the_workshop(), sheet, found)
+    return _send_file(found.name, found.media, found.data)
+
+
+@blueprint.get("/exports/<int:export_id>")
+def export_once_more(sheet_id: int, export_id: int) -> Response:
+    """Send again what an earlier export gave."""
+    found = export_again(the_workshop(), sheet_id, export_id)
     return _send_file(found.name, found.media, found.data)

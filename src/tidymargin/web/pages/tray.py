@@ -6,6 +6,7 @@ from flask import Blueprint, Response, redirect, render_template, request, send_
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadParameterError
+from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.formats.export_step import read_sizes, write_sizes
 from tidymargin.formats.recipe import read_recipe
 from tidymargin.services import tray_exports, trays
@@ -44,6 +45,7 @@ def _gather(tray: Tray) -> dict[str, Any]:
         "others": [other for other in workshop.trays.list_all() if other.id != tray.id],
         "is_busy": bool(overview.behind or overview.unknown or working),
         "on": chosen_backdrop(),
+        "most_bytes": MAX_FILE_BYTES,
         "said": sentences,
         "kinds": KINDS,
         "natures": NATURES,

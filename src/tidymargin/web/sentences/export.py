@@ -1,14 +1,17 @@
 """The sentence of export: what goes into the file."""
 
+import json
 from typing import Any
 
 from markupsafe import Markup
 
 from tidymargin.core.base.area import Area
-from tidymargin.formats.export_step import ExportStep, write_sizes
+from tidymargin.formats.export_step import ExportStep, SizeEntry, write_sizes
 from tidymargin.formats.outputs import FORMATS, FormatName
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.reasons import Reason
+from tidymargin.services.workshop import Workshop
+from tidymargin.store.values import MadeExport, Sheet
 from tidymargin.web.words import (
     STATES,
     Change,
@@ -49,6 +52,9 @@ ON_TRANSPARENCY: dict[FormatName, str] = {
 }
 
 
+_LISTED = 5  # exports
+
+
 def list_formats(export: ExportStep) -> list[tuple[FormatName, str, str, bool]]:
     """Return each format with its words, what it does to transparency, and whether it is written."""
     return [(kind, gettext(NAMES[kind]), gettext(ON_TRANSPARENCY[kind]), kind in export.formats) for kind in FORMATS]  # fmt: skip
@@ -65,12 +71,14 @@ def say_export(recipe: Recipe, area: Area) -> StepView:
     formats = phrase("export", gettext("Formats"), name_formats(export))
     if export.trim and export.margins_px is not None:
         value = gettext("trimmed with margins of %(margins)s px", margins=", ".join(map(str, export.margins_px)))  # fmt: skip
+    elif export.pieces:
+        value = gettext("every drawing on its own")
     elif export.trim:
         value = gettext("trimmed with a margin of %(margin)s px", margin=export.margin_px)
     else:
         value = gettext("the whole sheet")
     extent = phrase("export", gettext("Extent"), value)
-    if export.trim or export.box or export.sizes:
+    if export.trim or export.pieces or export.box or export.sizes:
         said = fill(gettext("Export %(formats)s, %(extent)s"), formats=formats, extent=extent)
     else:
         said = fill(
@@ -87,11 +95,49 @@ def say_export(recipe: Recipe, area: Area) -> StepView:
     if export.sizes:
         sizes = phrase("export", gettext("Sizes"), write_sizes(export.sizes))
         said += Markup(", ") + fill(gettext("at %(sizes)s"), sizes=sizes)
+        if any(_enlarges(size, area) for size in export.sizes):
+            said += Markup(", ") + gettext("larger than the sheet")
     is_yours = export != ExportStep()
     return StepView("export", "yours" if is_yours else "", STATES["yours"] if is_yours else "", said + Markup("."))  # fmt: skip
 
 
+def _enlarges(size: SizeEntry, area: Area) -> bool:
+    """Whether a size is above all that the sheet has, whatever is trimmed off it."""
+    if size.unit == "times":
+        return size.value > 1
+    own = {"width": area.width, "height": area.height, "longer": max(area.width, area.height)}
+    return size.unit == "px" and size.value > own[size.side]
+
+
+def list_made(workshop: Workshop, sheet: Sheet) -> list[tuple[MadeExport, list[str]]]:
+    """Return what was exported of a sheet lately, with what each file held when it was read back."""
+    made = workshop.exports.list_of(sheet.id, _LISTED)
+    return [(each, [_say_file(row, sheet) for row in json.loads(each.files)]) for each in made]
+
+
+def _say_file(row: dict[str, Any], sheet: Sheet) -> str:
+    size = row["bytes"]
+    parts = [
+        row["name"],
+        gettext("%(width)s × %(height)s px", width=row["width"], height=row["height"]),
+    ]
+    if row["dots_per_inch"]:
+        parts.append(gettext("%(dpi)s dpi", dpi=f"{row['dots_per_inch']:.0f}"))
+    parts.append(f"{size / 1e6:,.1f}\u00a0MB" if size >= 1e6 else f"{size / 1e3:,.0f}\u00a0KB")
+    if row["least_alpha"] == 255:
+        parts.append(gettext("solid all over"))
+    else:
+        parts.append(gettext("alpha %(least)s to %(most)s", least=row["least_alpha"], most=row["most_alpha"]))  # fmt: skip
+    off = row["largest_difference"]
+    parts.append(gettext("nothing lost") if not off else gettext("differs by %(levels)s of 255 at most", levels=off))  # fmt: skip
+    if max(row["width"], row["height"]) > max(sheet.width, sheet.height):
+        parts.append(gettext("larger than the original, and no sharper"))
+    return ", ".join(parts)
+
+
 def _say_trim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    if after.export.pieces:
+        return Reason("Every drawing of the page is exported on its own")
     if not after.export.trim:
         return Reason("The whole sheet is exported")
     return Reason("Trimmed, with a margin of %(px)s px", {"px": str(after.export.margin_px)})

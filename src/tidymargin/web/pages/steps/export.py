@@ -2,13 +2,14 @@
 
 from typing import Any
 
-from flask import Blueprint, request
+from flask import Blueprint, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.export_step import read_sizes
 from tidymargin.services import settings
 from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
+from tidymargin.web.sentences.export import list_made
 
 blueprint = Blueprint("export", __name__, url_prefix="/sheets/<int:sheet_id>")
 
@@ -20,7 +21,10 @@ def set_trim(sheet_id: int) -> Answer:
     """Set what part of the sheet is exported."""
     trim = request.form.get("extent") == "trim"
     margin_px = int(read_number("margin_px", int))
-    return answer(settings.set_trim(the_workshop(), sheet_id, read_seen(), trim, margin_px))
+    pieces = request.form.get("extent") == "pieces"
+    return answer(
+        settings.set_trim(the_workshop(), sheet_id, read_seen(), trim, margin_px, pieces=pieces)
+    )
 
 
 @blueprint.post("/export/formats")
@@ -61,3 +65,31 @@ def set_file(sheet_id: int) -> Answer:
         "pattern": str(said.get("pattern", "")).strip() or "auto",
     }
     return answer(settings.set_export(the_workshop(), sheet_id, read_seen(), **values))
+
+
+@blueprint.get("/exports-made")
+def show_made(sheet_id: int) -> str:
+    """Show what was exported of the sheet, and what the files held."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return render_template("bench/steps/_exports_made.html", sheet=sheet, made=list_made(the_workshop(), sheet))  # fmt: skip
+
+
+@blueprint.post("/export/keep")
+def keep_settings(sheet_id: int) -> Answer:
+    """Keep the sheet's settings of export under a name."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    settings.keep_export(the_workshop(), sheet, str(given().get("name", "")))
+    return answer(sheet)
+
+
+@blueprint.post("/export/use/<int:kept_id>")
+def use_settings(sheet_id: int, kept_id: int) -> Answer:
+    """Export as was kept under a name."""
+    return answer(settings.use_export(the_workshop(), sheet_id, read_seen(), kept_id))
+
+
+@blueprint.post("/export/forget/<int:kept_id>")
+def forget_settings(sheet_id: int, kept_id: int) -> Answer:
+    """Keep settings under that name no more."""
+    the_workshop().exports.forget_kept(kept_id)
+    return answer(the_workshop().sheets.load(sheet_id))

@@ -55,6 +55,8 @@ export class Exporting {
       // a name that follows a pattern is known once the file is made
       const named = /filename\*=UTF-8''([^;]+)/.exec(response.headers.get("Content-Disposition") ?? "");
       saveAs(await response.blob(), named ? decodeURIComponent(named[1]) : link.download);
+      const made = document.getElementById("exports-made"); // what was read back of it
+      if (made) window.htmx.ajax("GET", `${this.sheet.address}exports-made`, { target: made, swap: "innerHTML" });
     } catch (error) {
       this.say(error.name === "AbortError" ? stopped : error.said || error.message);
     }
