@@ -6,7 +6,9 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+import pillow_heif
 import pytest
+from PIL import Image
 
 from tests.browser.conftest import find_axe_faults
 from tests.conftest import read_png, to_png
@@ -127,3 +129,37 @@ def test_a_page_of_drawings_gives_each_as_a_file_of_its_own(page, workshop, keep
         assert archive.namelist() == ["page-1.png", "page-2.png", "page-3.png"]
     page.locator("#exports-made", has_text="page-1.png").wait_for()
     page.locator("#exports-made", has_text="nothing lost").wait_for()
+
+
+def test_a_phones_picture_becomes_a_png_and_a_logo_three_sizes_in_two_formats(page, workshop):
+    out = io.BytesIO()
+    pillow_heif.register_heif_opener()
+    photo = np.full((240, 320, 3), 244, np.uint8)
+    photo[60:180, 90:230] = (160, 30, 60)
+    Image.fromarray(photo).save(out, "HEIF", quality=92)
+    page.goto("/")
+    page.set_input_files("#picture", [{"name": "IMG_0412.HEIC", "mimeType": "image/heic", "buffer": out.getvalue()}])  # fmt: skip
+    page.locator("#sheet-data[data-measured='1']").wait_for(state="attached")
+    with page.expect_download() as waiting:
+        page.locator("#export").click()
+    assert waiting.value.suggested_filename == "IMG_0412.png"
+    cut = read_png(Path(waiting.value.path()).read_bytes())
+    assert cut.shape == (240, 320, 4)
+    assert (cut[120, 160, 3], cut[20, 20, 3]) == (255, 0)
+    page.locator("#phrase-formats").click()
+    page.get_by_label("WebP").first.check()
+    page.get_by_label("Sizes", exact=True).fill("64, 128, 256")
+    page.locator("form", has=page.get_by_label("Sizes", exact=True)).get_by_role("button", name="Set").click()  # fmt: skip
+    page.locator("#sentence-export", has_text="at 64, 128, 256").wait_for()
+    with page.expect_download() as waiting:
+        page.locator("#export").click()
+    with zipfile.ZipFile(io.BytesIO(Path(waiting.value.path()).read_bytes())) as archive:
+        names = archive.namelist()
+        sizes = {name: Image.open(io.BytesIO(archive.read(name))).size for name in names}
+    assert sorted(names) == sorted(f"IMG_0412-{w}.{e}" for w in (64, 128, 256) for e in ("png", "webp"))  # fmt: skip
+    assert {name: size[0] for name, size in sizes.items()} == {
+        n: int(n[9:].split(".")[0]) for n in names
+    }
+    assert {size[1] for size in sizes.values()} == {48, 96, 192}
+    page.locator("#exports-made", has_text="nothing lost").first.wait_for()
+    assert find_axe_faults(page) == []
