@@ -7,6 +7,8 @@ import threading
 from types import FrameType
 
 import click
+from huey.exceptions import HueyException
+from redis.exceptions import RedisError
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.cli.telling import told
@@ -43,8 +45,8 @@ def work(cores: int) -> None:
     while not ends.is_set():
         try:
             jobs.take_one()  # waits a second at most
-        except (ValueError, TypeError):
+        except (ValueError, TypeError, KeyError, HueyException):
             log.warning("what was on the queue is no job, and was dropped")
-        except OSError:
+        except (OSError, RedisError):
             log.warning("the queue does not answer; it is asked again")
             ends.wait(5)

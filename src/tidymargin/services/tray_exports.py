@@ -6,6 +6,7 @@ import shutil
 import tempfile
 import time
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -171,7 +172,15 @@ class Exporter:
         name = self._name(job.id)
         try:
             outcome = self.jobs.collect(name)
-        except (ValueError, KeyError, zipfile.BadZipFile):
+        except (
+            ValueError,
+            KeyError,
+            TypeError,
+            RuntimeError,
+            EOFError,
+            zlib.error,
+            zipfile.BadZipFile,
+        ):
             outcome = "What the worker gave back cannot be read. Do it again."
         if outcome is not None:
             self._take_in(job, outcome)

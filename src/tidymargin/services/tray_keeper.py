@@ -4,13 +4,20 @@ import logging
 import threading
 import time
 
-from tidymargin.core.base.errors import DomainError, StoppedError
+from tidymargin.core.base.errors import (
+    BusyError,
+    DomainError,
+    StoppedError,
+    StorageFullError,
+    UnusableFolderError,
+)
 from tidymargin.services.tray_exports import Exporter
 from tidymargin.services.trays import failure_name, follow_tray, look_over, report_at_hand
 from tidymargin.services.workshop import Workshop
 
 log = logging.getLogger(__name__)
 
+_FOR_NOW = (StorageFullError, BusyError, UnusableFolderError, StoppedError)
 _HANDS = 2  # jobs at once, where they are done here
 _REST_S, _SHORT_S = 0.5, 0.1
 
@@ -41,6 +48,8 @@ class TrayKeeper:
                     return count
                 try:
                     count += follow_tray(self._workshop, tray, sheet)
+                except _FOR_NOW:
+                    return count  # nothing of this is the sheet's own fault, and later it may go
                 except DomainError as error:  # it cannot be measured as is asked; its card says so
                     self._workshop.failed[failure_name(sheet)] = error
                     self._workshop.trays.note_followed(sheet.id, tray.head)
@@ -56,7 +65,7 @@ class TrayKeeper:
                     if report_at_hand(self._workshop, sheet) is None:
                         look_over(self._workshop, sheet)
                         return True
-                except StoppedError:
+                except _FOR_NOW:
                     return False
                 except DomainError as error:
                     self._workshop.failed[failure_name(sheet)] = error

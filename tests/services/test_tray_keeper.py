@@ -1,0 +1,174 @@
+"""What goes on for trays in the background: it goes on whatever happens to one sheet, to the disk or to the server."""
+
+import threading
+import time
+
+import pytest
+
+from tests.services.test_trays import busy_png, disc_png
+from tidymargin.core.base.errors import NoGroundError, StorageFullError
+from tidymargin.services import settings, tray_exports, tray_keeper, trays
+from tidymargin.services.bringing import add_sheet
+from tidymargin.services.states import read_recipe_of
+from tidymargin.services.tray_exports import begin_export, list_files
+from tidymargin.services.tray_keeper import TrayKeeper
+from tidymargin.services.trays import failure_name, make_tray, overview_of, share_values
+
+
+@pytest.fixture
+def keeper(workshop):
+    return TrayKeeper(workshop)
+
+
+@pytest.fixture
+def tray(workshop):
+    sheets = [add_sheet(workshop, disc_png(tone), f"{tone}.png").id for tone in (10, 60, 110)]
+    return make_tray(workshop, "Quay", sheets)
+
+
+def share(workshop, tray, **reach):
+    return share_values(workshop, tray.id, workshop.trays.load(tray.id).head, "rules", {"reach": reach})  # fmt: skip
+
+
+def tolerances(workshop, tray):
+    return [read_recipe_of(s).reach.tolerance for s in workshop.trays.list_sheets(tray.id)[::-1]]
+
+
+def wait_until(is_so, within_s=60.0):
+    latest = time.monotonic() + within_s
+    while not is_so():
+        assert time.monotonic() < latest
+        time.sleep(0.02)
+
+
+def test_a_sheet_that_cannot_be_measured_as_is_asked_is_named_and_the_others_follow(workshop, tray, keeper):  # fmt: skip
+    busy = add_sheet(workshop, busy_png(), "cloth.png")
+    workshop.trays.put_in(tray.id, [busy.id])
+    head = workshop.trays.load(tray.id).head
+    changed = share_values(workshop, tray.id, head, "rules", {"ground": {"kind": "checker"}})
+    keeper.finish(60)
+    overview = overview_of(workshop, changed)
+    assert overview.behind == 0
+    failed = [card for card in overview.cards if card.failed]
+    assert busy.id in [card.sheet.id for card in failed]
+    assert all("pattern" in card.failed for card in failed)
+    assert overview.cards[0].failed  # what cannot be done comes first of all
+    assert overview.doubtful >= len(failed)
+
+
+def test_a_person_who_changes_a_sheet_meanwhile_is_never_written_over(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    changed = share(workshop, tray, tolerance=4)
+    real = trays.commit_recipe
+
+    def meanwhile(workshop, sheet, seen, recipe, change):
+        if change == "tray" and sheet.name == "60.png" and sheet.undo is None:
+            settings.set_tolerance(workshop, sheet.id, sheet.head, 9)
+        return real(workshop, sheet, seen, recipe, change)
+
+    monkeypatch.setattr(trays, "commit_recipe", meanwhile)
+    assert keeper.follow_all() == 2
+    assert overview_of(workshop, changed).behind == 1
+    keeper.follow_all()
+    assert tolerances(workshop, tray) == [4, 9, 4]  # its own by now, and an exception
+    assert overview_of(workshop, changed).behind == 0
+
+
+def test_a_full_disk_holds_following_up_and_loses_nothing(workshop, tray, keeper, monkeypatch):
+    share(workshop, tray, tolerance=4)
+    real = trays.commit_recipe
+    full = [True]
+
+    def commit(*given):
+        if full[0]:
+            raise StorageFullError("The disk is full.")
+        return real(*given)
+
+    monkeypatch.setattr(trays, "commit_recipe", commit)
+    before = [sheet.head for sheet in workshop.sheets.list_all()]
+    keeper.follow_all()
+    assert [sheet.head for sheet in workshop.sheets.list_all()] == before
+    full[0] = False
+    keeper.follow_all()
+    assert tolerances(workshop, tray) == [4, 4, 4]
+
+
+def test_a_sheet_of_an_older_engine_rests_until_its_new_cut_is_taken(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    monkeypatch.setattr("tidymargin.services.states.ENGINE_VERSION", 99)
+    share(workshop, tray, tolerance=4)
+    assert keeper.follow_all() == 0
+    assert tolerances(workshop, tray) == ["auto"] * 3
+    assert overview_of(workshop, workshop.trays.load(tray.id)).behind == 3
+
+
+def test_files_that_find_no_room_are_said_so_and_written_again_when_asked(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    export = begin_export(workshop, tray.id)
+
+    def full(_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(tray_exports.os, "fsync", full)
+    keeper.finish(60)
+    found = workshop.trays.load_export(export.id)
+    assert (found.failed, found.is_over) == (3, True)
+    assert all("disk may be full" in job.said for job in found.jobs)
+    assert not list((workshop.folder / "exports").rglob("*.png"))
+    monkeypatch.undo()
+    workshop.trays.retry_failed(export.id)
+    keeper.finish(60)
+    found = workshop.trays.load_export(export.id)
+    assert found.done == 3
+    assert all(place.stat().st_size for job in found.jobs for place in list_files(workshop, job))
+
+
+def test_threads_follow_look_over_and_write_by_themselves_and_end_when_they_are_told(workshop, tray, keeper):  # fmt: skip
+    changed = share(workshop, tray, tolerance=4)
+    export = begin_export(workshop, tray.id)
+    keeper.start()
+    wait_until(lambda: overview_of(workshop, changed).unknown == 0)
+    wait_until(lambda: workshop.trays.load_export(export.id).done == 3)
+    assert tolerances(workshop, tray) == [4, 4, 4]
+    keeper.stop()
+    for thread in keeper._threads:
+        thread.join(10)
+        assert not thread.is_alive()
+
+
+def test_a_thread_goes_on_after_an_error_that_nobody_foresaw(workshop, keeper, monkeypatch):
+    monkeypatch.setattr(tray_keeper, "_REST_S", 0.01)
+    calls = []
+    again = threading.Event()
+
+    def fail_once():
+        calls.append(1)
+        if len(calls) == 1:
+            raise RuntimeError("a share that is away")
+        again.set()
+        return 0.01
+
+    thread = threading.Thread(target=keeper._guard, args=(fail_once,), daemon=True)
+    thread.start()
+    assert again.wait(10)
+    keeper.stop()
+    thread.join(10)
+    assert not thread.is_alive()
+
+
+def test_what_could_not_be_looked_over_is_not_tried_for_ever_and_is_after_a_change(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    tried = []
+
+    def fail(_, sheet):
+        tried.append(sheet.id)
+        raise NoGroundError("There is no ground.")
+
+    keeper.follow_all()
+    monkeypatch.setattr(tray_keeper, "look_over", fail)
+    while keeper.look_over_next():
+        pass
+    assert sorted(tried) == sorted(sheet.id for sheet in workshop.trays.list_sheets(tray.id))
+    cards = overview_of(workshop, workshop.trays.load(tray.id)).cards
+    assert all(card.failed == "There is no ground." for card in cards)
+    monkeypatch.undo()
+    first = workshop.trays.list_sheets(tray.id)[0]
+    settings.set_tolerance(workshop, first.id, first.head, 5)
+    assert failure_name(workshop.sheets.load(first.id)) not in workshop.failed
+    assert keeper.look_over_next()
