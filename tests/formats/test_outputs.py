@@ -214,3 +214,26 @@ def test_names_follow_a_pattern_and_are_never_paths():
     for pattern in ("a/b", "{evil}", "{name", "..\\x"):
         with pytest.raises(ValueError, match="braces"):
             ExportStep(pattern=pattern)
+
+
+@pytest.mark.parametrize("kind", ["png", "png_palette", "png_hard", "webp", "avif", "tiff", "jpeg", "pdf", "matte"])  # fmt: skip
+def test_whose_a_picture_is_stands_in_the_file_where_that_was_asked_for_and_nothing_else(cut, kind, tmp_path):  # fmt: skip
+    credit = "© 2026 Skerrow Almanac, Ebba Ørn"
+    wish = Wish(DPI, credit=credit)
+    data = write_cut(cut, kind, wish)
+    check_file(data, cut, kind, wish)
+    if kind == "pdf":
+        place = tmp_path / "cut.pdf"
+        place.write_bytes(data)
+        told = subprocess.run(["pdfinfo", place], capture_output=True, text=True, check=True).stdout
+        assert f"Author:          {credit}" in told
+        return
+    with Image.open(io.BytesIO(data)) as image:
+        if ENDINGS[kind] == "png":
+            assert image.info["Copyright"] == credit
+            assert set(image.info) <= {"Copyright", "dpi", "srgb", "transparency"}
+            return
+        exif = image.getexif()
+    said = exif[33432]
+    assert (said if isinstance(said, bytes) else said.encode("latin-1")).decode() == credit
+    assert not set(exif) - {33432, 34675, *range(254, 340)}

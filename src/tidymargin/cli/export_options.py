@@ -20,6 +20,7 @@ _OPTIONS: tuple[_Option, ...] = (
     click.option("--square", is_flag=True, help="Put the figure in the middle of a square."),
     click.option("--dpi", type=float, metavar="DPI", help="Dots per inch; the original's when not said."),
     click.option("--quality", type=int, metavar="1-100", help="Of AVIF and JPEG, and of WebP, which then has losses."),
+    click.option("--credit", metavar="TEXT", help="Whose it is, written into the files; nothing when not said."),
     click.option("--laid-on", metavar="#RRGGBB", help="The backdrop of JPEG."),
     click.option("--names", metavar="PATTERN", help="Names of files, of {name}, {piece}, {width}, {height}, {size}, {format}."),
 )  # fmt: skip
@@ -57,7 +58,12 @@ def to_export(recipe: Recipe, said: dict[str, Any]) -> Recipe:
         values["box"] = "square"
     if said["quality"] is not None:
         values |= {"quality": said["quality"], "lossless": False}
-    for option, field in (("dpi", "dots_per_inch"), ("laid_on", "backdrop"), ("names", "pattern")):
+    for option, field in (
+        ("dpi", "dots_per_inch"),
+        ("laid_on", "backdrop"),
+        ("names", "pattern"),
+        ("credit", "credit"),
+    ):
         if said[option] is not None:
             values[field] = said[option]
     return change_recipe(recipe, "export", **values)

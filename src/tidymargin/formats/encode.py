@@ -56,6 +56,7 @@ def encode_bands(
     width: int,
     *,
     dots_per_inch: float | None = None,
+    credit: str = "",
 ) -> Iterator[bytes]:
     """Encode straight RGBA that comes in bands as PNG, and yield the file's parts as they are ready.
 
@@ -67,12 +68,18 @@ def encode_bands(
         Of the whole picture.
     dots_per_inch : float, optional
         Written as pixels per metre.
+    credit : str
+        Written as the text “Copyright”, where there is any.
     """
     head = struct.pack(">IIBBBBB", width, height, 8, 6, 0, 0, 0)
     yield _SIGNATURE + _chunk(b"IHDR", head) + _chunk(b"sRGB", b"\x00")  # perceptual intent
     if dots_per_inch is not None:
         per_metre = round(dots_per_inch / _INCH_M)
         yield _chunk(b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1))
+    if (
+        credit
+    ):  # section 11.3.3.4 of the specification: keyword, neither compressed nor translated, UTF-8
+        yield _chunk(b"iTXt", b"Copyright\0\0\0\0\0" + credit.encode())
     squeeze = zlib.compressobj(_LEVEL, zlib.DEFLATED, zlib.MAX_WBITS, 9, zlib.Z_FILTERED)
 
     def encode(rows: NDArray[np.uint8], before: NDArray[np.uint8]) -> bytes:
@@ -99,10 +106,12 @@ def encode_bands(
     yield _chunk(b"IDAT", bytes(waiting) + squeeze.flush()) + _chunk(b"IEND", b"")
 
 
-def encode_png(rgba: NDArray[np.uint8], *, dots_per_inch: float | None = None) -> bytes:
+def encode_png(
+    rgba: NDArray[np.uint8], *, dots_per_inch: float | None = None, credit: str = ""
+) -> bytes:
     """Encode straight RGBA, (H, W, 4) uint8, as PNG; decoding it gives the same array."""
     height, width = rgba.shape[:2]
-    return b"".join(encode_bands([rgba], height, width, dots_per_inch=dots_per_inch))
+    return b"".join(encode_bands([rgba], height, width, dots_per_inch=dots_per_inch, credit=credit))
 
 
 def is_whole_png(data: bytes) -> bool:

@@ -70,6 +70,9 @@ class ExportStep(Step):
     in_linear: bool = Field(
         False, description="Average light, and not coded colours, when resizing"
     )
+    credit: Annotated[str, Field(max_length=200)] = Field(
+        "", description="Whose it is, written into the files; nothing of the original's own data is"
+    )
     pattern: Auto | Annotated[str, Field(min_length=1, max_length=120)] = Field(
         "auto",
         description="Names of files, of {name}, {piece}, {width}, {height}, {size} and {format}",
@@ -83,6 +86,13 @@ class ExportStep(Step):
             raise ValueError(f"should hold nothing in braces but {', '.join(PLACES)}, and no slash")
         return pattern
 
+    @field_validator("credit")
+    @classmethod
+    def _check_credit(cls, credit: str) -> str:
+        if not credit.isprintable():
+            raise ValueError("should be one line of text")
+        return credit.strip()
+
     def to_frame(self) -> Frame:
         """Return what part is written, as the core takes it."""
         return Frame(self.trim or self.pieces, self.margins_px or (self.margin_px,) * 4, self.box)
@@ -90,7 +100,7 @@ class ExportStep(Step):
     def to_wish(self, dots_per_inch: float | None) -> Wish:
         """Return how files are written; `dots_per_inch` are the original's."""
         dpi = dots_per_inch if self.dots_per_inch == "auto" else float(self.dots_per_inch)
-        return Wish(dpi, self.lossless, self.quality, from_hex(self.backdrop))
+        return Wish(dpi, self.lossless, self.quality, from_hex(self.backdrop), self.credit)
 
     @property
     def is_one_png(self) -> bool:

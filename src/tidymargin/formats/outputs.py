@@ -9,7 +9,7 @@ from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageCms
+from PIL import Image, ImageCms, PngImagePlugin
 from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 
@@ -38,6 +38,7 @@ KEEPS_ALL: frozenset[FormatName] = frozenset({"png", "tiff", "pdf", "ora", "matt
 _POINTS_PER_INCH = 72.0
 _COLOURS = 256
 _HALF = 128
+_COPYRIGHT = 33432  # of EXIF 3.0 and TIFF 6.0
 _THUMBNAIL_PX = 256
 
 
@@ -55,12 +56,15 @@ class Wish:
         Of WebP, where it is not lossless, of AVIF and of JPEG, 1 to 100.
     backdrop : tuple of 3 int
         What a flattened picture is laid on.
+    credit : str
+        Whose it is: the only thing that files say of where they are from, and nothing unless it was asked for.
     """
 
     dots_per_inch: float | None = None
     lossless: bool = True
     quality: int = 90
     backdrop: tuple[int, int, int] = (255, 255, 255)
+    credit: str = ""
 
 
 @cache
@@ -72,6 +76,16 @@ def _save(image: Image.Image, kind: str, wish: Wish, **options: Any) -> bytes:
     out = io.BytesIO()
     if wish.dots_per_inch is not None and kind in ("PNG", "TIFF", "JPEG"):
         options["dpi"] = (wish.dots_per_inch, wish.dots_per_inch)
+    if wish.credit and kind == "PNG":
+        options["pnginfo"] = PngImagePlugin.PngInfo()
+        options["pnginfo"].add_itxt("Copyright", wish.credit)
+    elif wish.credit:
+        exif = Image.Exif()
+        exif[_COPYRIGHT] = wish.credit.encode()
+        if kind == "TIFF":
+            options["tiffinfo"] = {_COPYRIGHT: wish.credit.encode()}
+        else:
+            options["exif"] = exif
     image.save(out, kind, **options)
     return out.getvalue()
 
@@ -133,6 +147,8 @@ def _write_pdf(rgba: Rgba, wish: Wish) -> bytes:
     out = io.BytesIO()
     page = (width * scale, height * scale)
     canvas = Canvas(out, pagesize=page, invariant=1, pageCompression=1)
+    if wish.credit:
+        canvas.setAuthor(wish.credit)
     canvas.drawImage(ImageReader(Image.fromarray(rgba)), 0, 0, *page, mask="auto")
     canvas.showPage()
     canvas.save()
@@ -173,7 +189,7 @@ def write_layers(layers: list[tuple[str, Rgba]], dots_per_inch: float | None) ->
 
 
 _WRITERS: dict[str, Callable[[Rgba, Wish], bytes]] = {
-    "png": lambda rgba, wish: encode_png(rgba, dots_per_inch=wish.dots_per_inch),
+    "png": lambda rgba, wish: encode_png(rgba, dots_per_inch=wish.dots_per_inch, credit=wish.credit),
     "png_palette": _write_palette, "png_hard": _write_hard, "webp": _write_webp, "avif": _write_avif,
     "tiff": _write_tiff, "jpeg": _write_jpeg, "matte": _write_matte, "pdf": _write_pdf,
 }  # fmt: skip

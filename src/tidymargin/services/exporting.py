@@ -120,7 +120,9 @@ def _encode_framed(
             box = recipe.export.to_frame().place(figure, height, width)
             bands = crop_bands(bands, box, height)
     seen = witness.watch(bands)
-    yield from encode_bands(seen, box.height, box.width, dots_per_inch=dots_per_inch)
+    yield from encode_bands(
+        seen, box.height, box.width, dots_per_inch=dots_per_inch, credit=recipe.export.credit
+    )
 
 
 def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:

@@ -62,6 +62,7 @@ def set_file(sheet_id: int) -> Answer:
         "backdrop": str(said.get("backdrop", "#FFFFFF")).upper(),
         "clear_colour": said.get("clear_colour", "carried"),
         "in_linear": said.get("in_linear") == "1",
+        "credit": str(said.get("credit", "")).strip(),
         "pattern": str(said.get("pattern", "")).strip() or "auto",
     }
     return answer(settings.set_export(the_workshop(), sheet_id, read_seen(), **values))
