@@ -98,3 +98,17 @@ def test_every_drawing_of_a_sheet_is_exported_on_its_own(client, workshop, sheet
     alpha = read_png(answer.data)[..., 3]
     assert not alpha[:2].any()
     assert alpha[2].any()
+
+
+def test_a_format_that_loses_rims_shows_it_before_it_is_written(client, workshop, sheet):
+    settings.set_export(workshop, sheet.id, sheet.head, formats=["png_hard"])
+    page = look(client, f"/sheets/{sheet.id}/?open=export")
+    (picture,) = page.select(".sample img")
+    shown = read_png(client.get(picture["src"]).data)
+    half = (shown.shape[1] - 12) // 2
+    as_cut, given = shown[:, :half, 3], shown[:, half + 12 :, 3]
+    assert as_cut.shape == given.shape
+    assert set(np.unique(given)) == {0, 255}
+    assert len(np.unique(as_cut)) > 4  # its rim is soft
+    assert np.abs(as_cut.astype(int) - given)[(as_cut < 100) | (as_cut > 160)].max() < 128
+    assert client.get(f"/sheets/{sheet.id}/export/sample/exe.png").status_code == 404

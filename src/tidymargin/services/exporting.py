@@ -13,15 +13,18 @@ from tidymargin.core.base.errors import DomainError
 from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter
-from tidymargin.formats.checking import Checked, Witness
+from tidymargin.formats.checking import Checked, Witness, read_back
 from tidymargin.formats.decode import Decoded, decode_picture
-from tidymargin.formats.encode import encode_bands
-from tidymargin.formats.outputs import ENDINGS
+from tidymargin.formats.encode import encode_bands, encode_quick
+from tidymargin.formats.outputs import ENDINGS, FormatName, Wish, write_cut
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.cutting import cut_by, load_cutter
 from tidymargin.services.executor import Priority
 from tidymargin.services.identity import export_name, files_name
+from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import read_recipe_of, require_present_engine
+from tidymargin.services.viewing import render_view
+from tidymargin.services.windows import View
 from tidymargin.services.workshop import Workshop
 from tidymargin.services.writing import Written, pack, write_files
 from tidymargin.store.values import Sheet
@@ -252,3 +255,21 @@ def export_again(workshop: Workshop, sheet_id: int, export_id: int) -> Download:
     made = workshop.exports.load(sheet_id, export_id)
     sheet = workshop.sheets.load_at(workshop.sheets.load(sheet_id), made.state)
     return export_files(workshop, sheet)
+
+
+_SAMPLE_PX, _SAMPLE_TIMES = 56, 3
+
+
+def make_sample(workshop: Workshop, sheet: Sheet, kind: FormatName) -> bytes:
+    """Return a small PNG of the worst rim, enlarged: as it is cut, and beside that as a format gives it back."""
+    measured = load_measured(workshop, sheet)
+    picture = measured.picture
+    row, col = measured.spot
+    height, width = min(_SAMPLE_PX, picture.height), min(_SAMPLE_PX, picture.width)
+    top = min(max(0, row - height // 2), picture.height - height)
+    left = min(max(0, col - width // 2), picture.width - width)
+    rgba = render_view(workshop, sheet, View(left, top, 1, width, height))
+    given, _ = read_back(write_cut(rgba, kind, Wish()), kind, rgba.shape)
+    gap = np.zeros((height, 4, 4), np.uint8)
+    both = np.concatenate([rgba, gap, given], axis=1)
+    return encode_quick(both.repeat(_SAMPLE_TIMES, 0).repeat(_SAMPLE_TIMES, 1))

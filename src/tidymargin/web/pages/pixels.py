@@ -9,12 +9,14 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.base.picture import Region
+from tidymargin.formats.outputs import FormatName
 from tidymargin.services import alternatives, finishing, proofs, viewing
 from tidymargin.services.cutting import load_tolerance
 from tidymargin.services.exporting import (
     export_again,
     export_files,
     export_sheet,
+    make_sample,
     note_export,
     to_export_name,
 )
@@ -253,3 +255,10 @@ def export_once_more(sheet_id: int, export_id: int) -> Response:
     """Send again what an earlier export gave."""
     found = export_again(the_workshop(), sheet_id, export_id)
     return _send_file(found.name, found.media, found.data)
+
+
+@blueprint.get("/export/sample/<any(png_hard, png_palette):kind>.png")
+def show_sample(sheet_id: int, kind: FormatName) -> Response:
+    """Send the worst rim as it is cut, and beside it as a format gives it back."""
+    sheet = the_workshop().sheets.load(sheet_id)
+    return Response(make_sample(the_workshop(), sheet, kind), mimetype="image/png")
