@@ -147,6 +147,11 @@ class Exporter:
             self.jobs = Jobs(queue)
         self._under_way: dict[int, _UnderWay] = {}
 
+    @property
+    def has_jobs(self) -> bool:
+        """Whether any job is on the queue or under way."""
+        return bool(self._under_way)
+
     def _name(self, job_id: int) -> str:
         return f"{self._workshop.folder.resolve().as_posix()}#{job_id}"
 
@@ -159,7 +164,7 @@ class Exporter:
 
     def step(self) -> bool:
         """Collect what is done and put on the queue what waits; whether anything is still to come."""
-        working = [e for e in self._workshop.trays.list_exports() if e.state == "working" and not e.is_over]  # fmt: skip
+        working = self._workshop.trays.list_working()
         left = [job for export in working for job in export.jobs if job.state in ("waiting", "begun")]  # fmt: skip
         for number in self._under_way.keys() - {job.id for job in left}:
             self.jobs.forget(self._name(number))

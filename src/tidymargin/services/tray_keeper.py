@@ -7,18 +7,20 @@ import time
 from tidymargin.core.base.errors import (
     BusyError,
     DomainError,
+    NotFoundError,
     StoppedError,
     StorageFullError,
     UnusableFolderError,
 )
 from tidymargin.services.tray_exports import Exporter
-from tidymargin.services.trays import failure_name, follow_tray, look_over, report_at_hand
+from tidymargin.services.trays import failure_name, follow_tray, look_over
 from tidymargin.services.workshop import Workshop
 
 log = logging.getLogger(__name__)
 
 _FOR_NOW = (StorageFullError, BusyError, UnusableFolderError, StoppedError)
 _HANDS = 2  # jobs at once, where they are done here
+_AT_ONCE = 4  # sheets that are looked over before it is asked again who has to follow
 _REST_S, _SHORT_S = 0.5, 0.1
 
 
@@ -38,6 +40,7 @@ class TrayKeeper:
         self.exporter = Exporter(workshop, url)
         self._ends = threading.Event()
         self._threads: list[threading.Thread] = []
+        self._looked_over: set[tuple[int, int]] = set()
 
     def follow_all(self) -> int:
         """Bring every sheet to what its tray shares, as far as that can be; return how many were."""
@@ -48,6 +51,7 @@ class TrayKeeper:
                     return count
                 try:
                     count += follow_tray(self._workshop, tray, sheet)
+                    self._workshop.failed.pop(failure_name(sheet), None)
                 except _FOR_NOW:
                     return count  # nothing of this is the sheet's own fault, and later it may go
                 except DomainError as error:  # it cannot be measured as is asked; its card says so
@@ -55,21 +59,29 @@ class TrayKeeper:
                     self._workshop.trays.note_followed(sheet.id, tray.head)
         return count
 
-    def look_over_next(self) -> bool:
-        """Look over one sheet of a tray that nobody has looked over yet; False where there is none."""
-        for tray in self._workshop.trays.list_all():
-            for sheet in self._workshop.trays.list_sheets(tray.id):
-                if sheet.tray_state != tray.head or failure_name(sheet) in self._workshop.failed:
-                    continue
-                try:
-                    if report_at_hand(self._workshop, sheet) is None:
-                        look_over(self._workshop, sheet)
-                        return True
-                except _FOR_NOW:
-                    return False
-                except DomainError as error:
-                    self._workshop.failed[failure_name(sheet)] = error
-                    return True
+    def look_over_some(self, most: int | None = None) -> bool:
+        """Look over sheets of trays that nobody has looked over yet, so many at most; False where there is none left."""
+        heads = self._workshop.trays.list_heads()
+        self._looked_over &= set(heads)
+        count = 0
+        for number, head in heads:
+            if (number, head) in self._looked_over:
+                continue
+            if count == most or self._ends.is_set():
+                return True
+            count += 1
+            try:
+                sheet = self._workshop.sheets.load(number)
+                if failure_name(sheet) in self._workshop.failed:
+                    continue  # until it is changed
+                look_over(self._workshop, sheet)
+            except _FOR_NOW:
+                return False
+            except NotFoundError:
+                continue  # it was binned meanwhile
+            except DomainError as error:
+                self._workshop.failed[failure_name(sheet)] = error
+            self._looked_over.add((number, sheet.head))
         return False
 
     def start(self) -> None:
@@ -95,20 +107,21 @@ class TrayKeeper:
 
     def _follow_on(self) -> float:
         self.follow_all()
-        return 0.0 if self.look_over_next() else _REST_S
+        return 0.0 if self.look_over_some(_AT_ONCE) else _REST_S
 
     def _export_on(self) -> float:
         return _SHORT_S if self.exporter.step() else _REST_S
 
     def _do_on(self) -> float:
+        if not self.exporter.has_jobs:
+            return _REST_S
         return 0.0 if self.exporter.jobs.take_one() else _SHORT_S
 
     def finish(self, within_s: float = 600.0) -> None:
         """Do here and now all that there is to do for trays; for tests and commands, which start no threads."""
         latest = time.monotonic() + within_s
         self.follow_all()
-        while self.look_over_next():
-            pass
+        self.look_over_some()
         while self.exporter.step() and time.monotonic() < latest:
             if not (self.exporter.is_here and self.exporter.jobs.take_one()):
                 time.sleep(_SHORT_S)

@@ -114,9 +114,10 @@ def look_over(workshop: Workshop, sheet: Sheet) -> Report:
     name = _report_name(sheet, recipe)
 
     def compute() -> Report:
+        workshop.executor.tick(0)  # what is looked at goes first
         return report_on(load_cutter(workshop, sheet, recipe), recipe, area_of(sheet, recipe))
 
-    report = workshop.executor.run(name, Priority.KEEPING, compute)
+    report = workshop.executor.submit(name, Priority.KEEPING, compute).result()
     workshop.keep(workshop.disk, sheet.original, name, report.to_json().encode())
     workshop.small.put(name, report, 1000)
     return report
@@ -184,7 +185,7 @@ def overview_of(workshop: Workshop, tray: Tray) -> Overview:
         failure = workshop.failed.get(failure_name(sheet))
         is_behind = sheet.tray_state != tray.head
         behind += is_behind
-        if failure is not None and report is None:
+        if failure is not None:
             failed = failure.message
         cards.append(Card(sheet, report, failed, () if is_behind else exceptions))
     cards.sort(key=lambda card: (-card.doubt, -card.sheet.id))

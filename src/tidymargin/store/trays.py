@@ -174,7 +174,25 @@ class Trays:
 
     def list_behind(self, tray: Tray) -> list[Sheet]:
         """Return the sheets that have not got yet what their tray shares, the oldest first."""
-        return [sheet for sheet in self.list_sheets(tray.id)[::-1] if sheet.tray_state != tray.head]
+        with told(self._engine) as session:
+            chosen = select(*SheetRow.__table__.c).where(
+                SheetRow.tray_id == tray.id,
+                SheetRow.binned_at.is_(None),
+                SheetRow.tray_state_id.is_distinct_from(tray.head),
+            )
+            return to_sheets(session, list(session.execute(chosen.order_by(SheetRow.id))))
+
+    def list_heads(self) -> list[tuple[int, int]]:
+        """Return number and head of every sheet that lies in a tray and has what that shares, the newest first."""
+        with told(self._engine) as session:
+            chosen = select(SheetRow.id, SheetRow.head_id).join(
+                TrayRow, TrayRow.id == SheetRow.tray_id
+            )
+            chosen = chosen.where(
+                SheetRow.binned_at.is_(None), SheetRow.tray_state_id == TrayRow.head_id
+            )
+            rows = session.execute(chosen.order_by(SheetRow.id.desc()))
+            return [(number, head) for number, head in rows if head is not None]
 
     def begin_export(self, tray: Tray, jobs: list[NewJob]) -> TrayExport:
         """Note that all of a tray is to be written."""
@@ -220,6 +238,16 @@ class Trays:
             if tray_id is not None:
                 chosen = chosen.where(TrayExportRow.tray_id == tray_id)
             return [self._to_export(session, row) for row in session.scalars(chosen)]
+
+    def list_working(self) -> list[TrayExport]:
+        """Return the exports of which something is still to come, the newest first."""
+        to_come = select(TrayJobRow.export_id).where(TrayJobRow.state.in_(("waiting", "begun")))
+        with told(self._engine) as session:
+            chosen = select(TrayExportRow).where(
+                TrayExportRow.state == "working", TrayExportRow.id.in_(to_come)
+            )
+            rows = session.scalars(chosen.order_by(TrayExportRow.id.desc()))
+            return [self._to_export(session, row) for row in rows]
 
     def set_export(self, export_id: int, state: ExportState) -> None:
         """Pause an export, let it go on, or stop it."""
