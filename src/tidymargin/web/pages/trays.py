@@ -5,6 +5,7 @@ import mmap
 from contextlib import closing
 
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
+from markupsafe import Markup
 from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Response as AnyResponse
 
@@ -14,9 +15,9 @@ from tidymargin.formats.unpacking import DRAWING_PX, PAGE_DPI, Asked
 from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
 from tidymargin.services.bringing import to_shown_name
-from tidymargin.services.trays import overview_of
+from tidymargin.services.trays import Card, overview_of
 from tidymargin.services.unpacking import Brought, bring_in
-from tidymargin.store.values import Sheet
+from tidymargin.store.values import Sheet, Tray
 from tidymargin.web.answers import read_number
 from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched
 from tidymargin.web.numbers import read_argument
@@ -36,6 +37,7 @@ blueprint = Blueprint("trays", __name__)
 BACKDROPS = ("white", "black", "grey", "amber")
 _BRING_BACK_S = 20.0
 _READ_BYTES = 400_000  # what is larger lies in a file already
+_IN_STRIP = 6  # sheets of a tray that are shown on the page of all
 _CARDS = 96  # shown at first, and more at each asking
 
 
@@ -58,9 +60,7 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
     aside = len(workshop.originals.list_aside())
     return {
         "sheets": workshop.trays.list_sheets(None, shown),
-        "trays": [
-            (tray, say_tray(overview_of(workshop, tray))) for tray in workshop.trays.list_all()
-        ],
+        "trays": [_show_tray(tray) for tray in workshop.trays.list_all()],
         "total": total,
         "shown": shown,
         "more": min(_CARDS, total - shown),
@@ -75,6 +75,12 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
         "watched": what_is_watched(),
         "said_watched": _say_watched(),
     }
+
+
+def _show_tray(tray: Tray) -> tuple[Tray, Markup, tuple[Card, ...]]:
+    """Return a tray with what is said of it, and the first of its sheets."""
+    overview = overview_of(the_workshop(), tray)
+    return tray, say_tray(overview), overview.cards[:_IN_STRIP]
 
 
 def _say_watched() -> str:
