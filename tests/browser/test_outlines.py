@@ -37,8 +37,13 @@ def test_an_outline_with_bent_parts_is_interrupted_resumed_from_its_beginning_an
         page.mouse.click(*to_screen(page, *place, size))
     settle(page, "point")
     page.goto("/")
+    held = []  # how marks look comes later than the implement is taken in hand
+    page.route("**/marks/shapes?*", lambda route: held.append(route))
     page.goto(f"/sheets/{sheet.id}/?open=by_hand")
     take(page, "outline")
+    page.locator("#verb", has_text="Set the first point").wait_for()
+    assert held
+    page.unroute("**/marks/shapes?*")  # which lets them go on
     page.locator("#verb", has_text="Outline, 2 points").wait_for()
     page.mouse.click(*to_screen(page, top, right, size))
     page.locator("#verb", has_text="3 points").wait_for()

@@ -90,7 +90,7 @@ def test_a_scanners_folder_becomes_a_tray_by_itself_and_a_change_shows_before_an
     list(scan_into(folder, 3, 2.0, wait))
     wait(6)
     page.goto("/")
-    page.get_by_role("link", name="Scans of May").click()
+    page.get_by_role("list", name="Trays").get_by_role("link", name="Scans of May").click()
     page.get_by_text("3 sheets.").wait_for()
     page.get_by_text("being looked over").first.wait_for(state="detached")
     page.get_by_text("Change what the sheets share").click()

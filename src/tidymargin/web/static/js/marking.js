@@ -131,6 +131,7 @@ export class Marking {
   drawn() {
     if (!this.queue.length) this.laid.outline.show(this.shapes);
     this.show();
+    if (this.pointer.laid) this.pointer.sayHere(); // what is in hand may have its points only now
     this.stage.overlay.ask();
   }
 
