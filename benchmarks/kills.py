@@ -243,8 +243,10 @@ class Ordeal:
         self._begun_at = time.time()
         return server
 
-    def go_through(self, rounds: int, say: Callable[[str], None] = lambda _: None) -> None:
-        """End the server in the middle of its work so many times, one time in five with some damage."""
+    def go_through(
+        self, rounds: int, damaged_every: int = 5, say: Callable[[str], None] = lambda _: None
+    ) -> None:
+        """End the server in the middle of its work so many times, now and then with some damage."""
         server = self._start()
         status, _, body = server.upload(small_png(0), "first.png")
         assert status == 201, body
@@ -280,8 +282,8 @@ class Ordeal:
             for thread in threads:
                 thread.join(60)
             assert not failures, failures
-            if number % 5 == 4:
-                name = names[number // 5 % len(names)]
+            if number % damaged_every == damaged_every - 1:
+                name = names[number // damaged_every % len(names)]
                 DAMAGES[name](self.folder, self.chance)
                 say(f"round {number + 1}: {name}")
             server = self._start()
@@ -319,7 +321,7 @@ def main(rounds: int) -> bool:
     """Go through so many rounds and print what was lost; return whether nothing was."""
     with tempfile.TemporaryDirectory() as folder:
         ordeal = Ordeal(Path(folder), 50)
-        ordeal.go_through(rounds, print)
+        ordeal.go_through(rounds, say=print)
         lost = ordeal.list_losses()
     print(
         f"{rounds} rounds: {len(ordeal.added)} pictures and {len(ordeal.changed)} changes acknowledged"

@@ -31,7 +31,7 @@ def draw_pastel(d):
 
 
 def open_almanac(page, workshop, name, step):
-    case = next(case for case in make_almanac() if case.name == name)
+    (case,) = make_almanac(names=[name])
     sheet = add_sheet(workshop, case.encoded, f"{name}.{case.suffix}")
     load_measured(workshop, sheet)
     page.goto(f"/sheets/{sheet.id}/?open={step}")

@@ -44,5 +44,5 @@ def test_corners_that_were_meant_stay_and_a_dab_stays_a_dab(thin):
     np.testing.assert_array_equal(thin(corner), [[0, 0], [10, 0], [10, 0], [10, 10]])
     np.testing.assert_array_equal(thin([[3, 4]]), [[3, 4]])
     assert len(thin([[3, 4], [3, 4]])) == 2
-    long = [[n % 7, n] for n in range(40_000)]  # no line is too long to be gone through
+    long = [[n % 7, n] for n in range(15_000)]  # no line is too long to be gone through
     assert len(thin(long, 0.1)) > 1000

@@ -1,12 +1,8 @@
 import os
-import subprocess
-import sys
-from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
 
-import tidymargin
 from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 
@@ -69,18 +65,10 @@ def test_what_never_ends_or_is_too_large_is_refused_before_it_is_read(folder):
     os.mkfifo(folder / "pipe.png")
     with (folder / "huge.png").open("wb") as file:
         file.truncate(6 * 1024**3)  # takes no room on the disk
-    source = str(Path(tidymargin.__file__).parents[1])
     for name, said in (("pipe.png", "a pipe"), ("/dev/full", "a device"), ("huge.png", "at most 500 MB")):  # fmt: skip
         for arguments in (["key", name, "-o", "o.png"], ["report", name], ["key", "a.png", "-o", "o.png", "--recipe", name]):  # fmt: skip
             wanted = "at most" if name == "huge.png" else said
-            done = subprocess.run(
-                [sys.executable, "-m", "tidymargin.cli", *arguments],
-                env={**os.environ, "PYTHONPATH": source},
-                capture_output=True,
-                text=True,
-                timeout=60,
-            )
-            assert done.returncode in (64, 65), done.stderr
-            assert wanted in done.stderr
-            assert "Traceback" not in done.stderr
+            done = CliRunner().invoke(main, arguments)
+            assert done.exit_code in (64, 65), done.output
+            assert wanted in done.output
     assert not (folder / "o.png").exists()

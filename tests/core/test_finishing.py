@@ -4,12 +4,15 @@ import cv2
 import numpy as np
 import pytest
 
+from tidymargin.core import cut as cut_module
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.plan import GroundPlan
+from tidymargin.core.marks.plan import Mark, MarksPlan, Rings
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.plan import ReachPlan
+from tidymargin.core.rim import solving
 from tidymargin.core.rim.edge import move_rim
 from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.rim.smoothing import smooth_rim
@@ -219,3 +222,35 @@ def test_what_came_in_transparent_bounds_neither_a_backing_nor_a_spread_rim():
     backed = cut(picture, tint=TintPlan(backing=Backing((255, 255, 255), 6.0)))
     assert (backed[40, 16] == (255, 255, 255, 255)).all()
     assert np.abs(backed[..., 3] / 255 - disc(26)).sum() < 0.7 * 2 * np.pi * 26
+
+
+@pytest.mark.parametrize("came_transparent", [False, True])
+@pytest.mark.parametrize("has_mark", [False, True])
+def test_parts_without_a_rim_come_out_as_if_everything_was_done_to_them(came_transparent, has_mark, monkeypatch):  # fmt: skip
+    """All around is cleared and the middle is figure; a shadow falls, a mark brings back, a corner came in transparent."""
+    random = np.random.default_rng(4)
+    rgb = np.full((900, 1100, 3), 240.0)
+    rgb[600:800, 650:850] *= cv2.GaussianBlur(random.uniform(0.75, 1, (200, 200, 1)), (0, 0), 9)[..., None]  # fmt: skip
+    rgb[80:640, 120:760] = random.uniform(0, 120, 3)
+    alpha = None
+    if came_transparent:
+        alpha = np.full(rgb.shape[:2], 255, np.uint8)
+        alpha[200:500, 300:600] = 128
+        alpha[:60] = 0
+    picture = Picture(np.rint(rgb).astype(np.uint8), alpha)
+    facts = measure_sheet(picture, GroundPlan(kind="flat", nature="opaque"))
+    square = np.array([(900.0, 100.0), (1000, 100), (1000, 180), (900, 180)])
+    marks = MarksPlan((Mark("back", "keep", Rings((square,))),) if has_mark else ())
+    for tint in (
+        TintPlan(depth=0.4, recolour=Recolour((9, 30, 60), (250, 200, 0), 30.0)),
+        TintPlan(shadow=0.8, saturation=0.5),
+        TintPlan(backing=Backing((255, 0, 0), 9.0), recolour=Recolour(pieces=((300, 300, (1, 2, 3)),))),
+    ):  # fmt: skip
+        plan = Plan(
+            reach=ReachPlan(tolerance=45.0), marks=marks, rim=RimPlan(choke_px=-1.0), tint=tint
+        )
+        found = cut_out(picture, facts, plan).render_whole()
+        with monkeypatch.context() as everywhere:
+            for module in (cut_module, solving):
+                everywhere.setattr(module, "is_plain", lambda *_: False)
+            assert np.array_equal(found, cut_out(picture, facts, plan).render_whole())

@@ -165,7 +165,7 @@ def test_a_screen_with_spill_needs_a_wider_halo_and_an_even_rest_is_taken_off_ev
     screen = facts_of("screen")
     assert halo_of(list_stages(screen)) > halo_of(list_stages(replace(screen, spill=None)))
     assert halo_of(list_stages(screen)) > 2 * halo_of(list_stages(facts_of("lossy")))
-    assert not any(stage.also_plain for stage in list_stages(screen))
-    assert [s.name for s in list_stages(screen, tint=TintPlan(spill=1.6)) if s.also_plain] == [
+    assert not any(stage.on_figure for stage in list_stages(screen))
+    assert [s.name for s in list_stages(screen, tint=TintPlan(spill=1.6)) if s.on_figure] == [
         "spill"
     ]

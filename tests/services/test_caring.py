@@ -249,7 +249,7 @@ def test_no_byte_flipped_in_what_was_kept_of_a_sheet_gives_another_cut_or_thumbn
     assert len(kept) == 2
     whole = {place: place.read_bytes() for place in kept}
     chance = random.Random(5)
-    for number in range(24):
+    for number in range(12):
         for place, data in whole.items():
             spoilt = bytearray(data)
             head = chance.randrange(min(len(data), 4000) if number % 2 else len(data))

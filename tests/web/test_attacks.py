@@ -17,11 +17,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 from bs4 import BeautifulSoup
+from click.testing import CliRunner
 from PIL import Image, ImageCms
 
 import tidymargin
 from benchmarks.kills import RefusedError, Server, mend, small_png
 from tests.conftest import to_png
+from tidymargin.cli.commands import main
 from tidymargin.core.base.errors import UnusableFolderError
 from tidymargin.services import keeping
 from tidymargin.services.bringing import add_sheet
@@ -334,6 +336,11 @@ def run(folder, *arguments):
     )
 
 
+def look(folder, *options):
+    """Run the doctor, in this process."""
+    return CliRunner(env={"TIDYMARGIN_DATA": str(folder)}).invoke(main, ["doctor", *options])
+
+
 def test_a_second_server_of_a_folder_is_refused_and_takes_nothing_from_the_first(tmp_path):
     first = Server(tmp_path)
     try:
@@ -375,15 +382,14 @@ def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(
     else:
         place.write_bytes(os.urandom(9000) if damage == "random" else before[:9000])
     spoilt = place.read_bytes() if place.is_file() else None
-    for command in (["serve"], ["doctor"]):
-        said = run(tmp_path, *command)
-        assert said.returncode == 65, said
-        assert "Traceback" not in said.stderr
-    refused = run(tmp_path, "serve").stderr
+    served, looked = run(tmp_path, "serve"), look(tmp_path)
+    assert served.returncode == looked.exit_code == 65, (served, looked.output)
+    assert "Traceback" not in served.stderr
+    refused = served.stderr
     assert (place.read_bytes() if place.is_file() else None) == spoilt
     if damage == "newer":
         assert "newer Tidy Margin (revision 0999" in refused
-        assert run(tmp_path, "doctor", "--fix").returncode == 65
+        assert look(tmp_path, "--fix").exit_code == 65
         assert place.read_bytes() == spoilt
         return
     assert "The last good copy is of" in refused
@@ -396,7 +402,7 @@ def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(
     again = open_workshop(tmp_path)
     assert {s.name for s in again.sheets.list_all()} == {f"{n}.png" for n in range(4)}
     again.close()
-    assert run(tmp_path, "doctor").stdout.endswith("nothing is wrong\n")
+    assert look(tmp_path).output.endswith("nothing is wrong\n")
 
 
 def test_a_data_folder_that_is_a_file_is_said(tmp_path):
@@ -405,7 +411,7 @@ def test_a_data_folder_that_is_a_file_is_said(tmp_path):
     assert said.returncode == 77
     assert "found a file" in said.stderr
     assert "Traceback" not in said.stderr
-    assert run(tmp_path / "nowhere", "doctor").returncode == 66
+    assert look(tmp_path / "nowhere").exit_code == 66
 
 
 @pytest.mark.parametrize("loss", ["missing", "empty", "older"])

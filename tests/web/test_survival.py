@@ -18,12 +18,14 @@ from tidymargin.services.states import read_recipe_of
 from tidymargin.services.workshop import open_workshop
 from tidymargin.web.context import IN_MEMORY_BYTES
 
-ROUNDS = 20
+ROUNDS, DAMAGED_EVERY = 10, 2
 
 
 def test_a_server_ended_in_the_middle_of_anything_loses_nothing_that_it_acknowledged(tmp_path):
     ordeal = Ordeal(tmp_path, seed=7)
-    ordeal.go_through(ROUNDS)  # one in five with a damaged database or a deleted cache
+    ordeal.go_through(
+        ROUNDS, DAMAGED_EVERY
+    )  # a deleted cache, and each way of damaging the database
     assert len(ordeal.told) >= 2  # the doctor was needed, and said what it did
     assert min(len(ordeal.added), len(ordeal.changed)) >= ROUNDS
     assert ordeal.list_losses() == []

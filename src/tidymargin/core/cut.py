@@ -273,9 +273,10 @@ class Cutter:
     ) -> NDArray[np.uint8]:
         """Return the cut in a tile; `cleared` is what is cleared in it and its halo."""
         alpha = None if self.picture.alpha is None else self.picture.alpha[around.slices]
-        # where there is no rim the ground is not looked at
+        # where there is no rim the ground is looked at for its shadow alone
         has_rim = not is_plain(bool(cleared.all()), bool(cleared.any()), self.facts.rim, stages)
-        ground = self.facts.ground.over(around) if has_rim else _NO_GROUND
+        is_looked_at = has_rim or (self.plan.tint.shadow > 0 and bool(cleared.any()))
+        ground = self.facts.ground.over(around) if is_looked_at else _NO_GROUND
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
         if self.facts.fringe is not None:
             rgb = self.facts.fringe.take_off(self.picture, around)

@@ -85,8 +85,8 @@ def draft_finish(
         part.out = compose_cut(part.share, part.figure, part.solved_px, facts.carried_rgb, None, part.out)  # fmt: skip
 
     stages = [
-        *list_rim_stages(rim, also_plain=True),
-        *list_colour_stages(tint, facts.darkest, facts.grain, outlook),
+        *list_rim_stages(rim, on_figure=True, on_clear=True),
+        *list_colour_stages(tint, facts.darkest, facts.grain, outlook, is_marked=True),
         Stage("compose", partial(compose), CARRY_PX),
     ]
     around_px = halo_of(stages)

@@ -195,6 +195,23 @@ _WRITERS: dict[str, Callable[[Rgba, Wish], bytes]] = {
 }  # fmt: skip
 
 
+def require_fitting(kind: FormatName, height: int, width: int) -> None:
+    """Refuse, before any memory is taken, what is larger than a format may be.
+
+    Raises
+    ------
+    BadParameterError
+        It is.
+    """
+    longest = LONGEST_PX.get(kind)
+    if longest is not None and max(height, width) > longest:
+        raise BadParameterError(
+            f"Expected at most {longest:,} px a side for {ENDINGS[kind].upper()}, got {width} × {height} px.",
+            hint="Choose a smaller size, or PNG.",
+            field="formats",
+        )
+
+
 def write_cut(rgba: Rgba, kind: FormatName, wish: Wish, original: Rgba | None = None) -> bytes:
     """Return a cut, (H, W, 4) uint8 straight RGBA, as a file.
 
@@ -211,13 +228,7 @@ def write_cut(rgba: Rgba, kind: FormatName, wish: Wish, original: Rgba | None = 
         It is larger than the format may be.
     """
     height, width = rgba.shape[:2]
-    longest = LONGEST_PX.get(kind)
-    if longest is not None and max(height, width) > longest:
-        raise BadParameterError(
-            f"Expected at most {longest:,} px a side for {ENDINGS[kind].upper()}, got {width} × {height} px.",
-            hint="Choose a smaller size, or PNG.",
-            field="formats",
-        )
+    require_fitting(kind, height, width)
     rgba = np.ascontiguousarray(rgba)
     if kind != "ora":
         return _WRITERS[kind](rgba, wish)

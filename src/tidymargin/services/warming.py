@@ -24,6 +24,7 @@ from tidymargin.core.reach.narrows import find_narrows
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.suggest.strays import find_unwanted
+from tidymargin.core.tint.plan import Backing, Recolour, TintPlan
 from tidymargin.formats.encode import encode_png
 
 _KERNELS_KEPT_S = 30 * 24 * 3600
@@ -108,6 +109,12 @@ def warm_kernels() -> None:
         pinhole_px=4,
     )
     rim = RimPlan(choke_px=-0.5, smooth_px=1.0, feather_px=1.0, fringe=0.5)
+    tint = TintPlan(
+        depth=0.5,
+        recolour=Recolour((20, 30, 40), (200, 30, 40)),
+        shadow=0.5,
+        backing=Backing((255, 255, 255), 4.0),
+    )
     line = np.array([(30.0, 40.0, 9.0), (90.0, 40.0, 9.0)])
     marks = MarksPlan(
         (
@@ -129,7 +136,7 @@ def warm_kernels() -> None:
     for number, (picture, facts) in enumerate(zip(pictures, measured, strict=True), len(pictures)):
         _tell(number / parts if is_new else None)
         _use(cut_out(picture, facts))
-        _use(cut_out(picture, facts, Plan(reach=decided, marks=marks, rim=rim)))
+        _use(cut_out(picture, facts, Plan(reach=decided, marks=marks, rim=rim, tint=tint)))
     choked = Plan(rim=RimPlan(choke_px=0.5))
     cut_out(pictures[0], measured[0], choked).render_whole()
     _use(cut_out(pictures[0], measure_sheet(pictures[0], GroundPlan(nature="ink"))))

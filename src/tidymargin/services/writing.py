@@ -19,7 +19,7 @@ from tidymargin.core.output.pieces import find_pieces
 from tidymargin.core.output.resizing import remove_clear_colour, resize_cut
 from tidymargin.formats.checking import Checked, check_file
 from tidymargin.formats.export_step import ExportStep
-from tidymargin.formats.outputs import ENDINGS, MEDIA, FormatName, write_cut
+from tidymargin.formats.outputs import ENDINGS, MEDIA, FormatName, require_fitting, write_cut
 from tidymargin.formats.recipe import Recipe
 
 Rgba = NDArray[np.uint8]
@@ -100,6 +100,8 @@ def write_files(
         for target in (size.of(part.box.height, part.box.width, dpi) for size in sizes)
         for kind in export.formats
     ]
+    for _, height, width, kind, _ in planned:
+        require_fitting(kind, height, width)
     names = [name for *_, name in planned]
     twice = {name for name in names if names.count(name) > 1}
     if twice:

@@ -23,14 +23,16 @@ class Stage:
         right for `halo_px` more. It works in floating point: bytes are made by the last stage alone.
     halo_px : int
         How far away a place may be that this stage looks at.
-    also_plain : bool
-        Whether it does something where there is no rim, within all halos, too; `share` is 1 there, and nothing was measured.
+    on_figure, on_clear : bool
+        Whether it does something also where, within all halos, nothing is cleared, and where all is: `share` is 1
+        and 0 there, and nothing was measured.
     """
 
     name: str
     run: Callable[[Part], None]
     halo_px: int
-    also_plain: bool = False
+    on_figure: bool = False
+    on_clear: bool = False
 
 
 def halo_of(stages: Sequence[Stage]) -> int:

@@ -7,10 +7,19 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region, whole
 
 MM_PER_INCH = 25.4
-LARGEST_PX = 30_000
+LARGEST_PX = 60_000
 """Of each side of what is written."""
 
-_MOST_PX = 400_000_000
+_MOST_PX = 200_000_000  # both are as much as is read in
+
+
+def _require_size(height: int, width: int, field: str, hint: str) -> None:
+    if max(height, width) > LARGEST_PX or height * width > _MOST_PX:
+        raise BadParameterError(
+            f"Expected a size of up to {LARGEST_PX} px a side and {_MOST_PX // 1_000_000} megapixels, got {width} × {height} px.",
+            hint=hint,
+            field=field,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,15 +50,21 @@ class Frame:
             The box of all that is not wholly clear; None where there is no figure.
         height, width : int
             The cut's.
+
+        Raises
+        ------
+        BadParameterError
+            With its margins, in its box, that is larger than may be written.
         """
         inner = figure if self.trims and figure is not None else whole(height, width)
         top, right, bottom, left = self.margins_px if self.trims else (0, 0, 0, 0)
         wide = Region(
             inner.top - top, inner.left - left, inner.bottom + bottom, inner.right + right
         )
-        if self.box is None:
-            return wide
-        tall, broad = self._size_around(wide.height, wide.width)
+        tall, broad = wide.height, wide.width
+        if self.box is not None:
+            tall, broad = self._size_around(tall, broad)
+        _require_size(tall, broad, "box" if self.box else "margins_px", "Choose less around the figure, or another box.")  # fmt: skip
         above, beside = (tall - wide.height) // 2, (broad - wide.width) // 2
         return Region(wide.top - above, wide.left - beside, wide.top - above + tall, wide.left - beside + broad)  # fmt: skip
 
@@ -95,10 +110,5 @@ class Size:
             px = self.value * dots_per_inch / MM_PER_INCH if self.unit == "mm" else self.value
             scale = px / {"width": width, "height": height, "longer": max(height, width)}[self.side]
         tall, broad = max(1, round(height * scale)), max(1, round(width * scale))
-        if max(tall, broad) > LARGEST_PX or tall * broad > _MOST_PX:
-            raise BadParameterError(
-                f"Expected a size of up to {LARGEST_PX} px a side and {_MOST_PX // 1_000_000} megapixels, got {broad} × {tall} px.",
-                hint="Choose a smaller one.",
-                field="sizes",
-            )
+        _require_size(tall, broad, "sizes", "Choose a smaller one.")
         return tall, broad

@@ -1,19 +1,21 @@
 """Resizing a cut: what is clear has no colour to give, so colours are weighed by the matte."""
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import linear_to_srgb, srgb_to_linear
 
-Layer = NDArray[np.float32]
+_BAND_PX = 256  # rows at a time: what is enlarged is far larger than what it is made of
 
 
-def _scale(layer: NDArray[np.floating | np.integer], height: int, width: int) -> Layer:
+def _scale(layer: NDArray[Any], height: int, width: int) -> NDArray[Any]:
     # smaller, the mean of all that a pixel covers; larger, a curve through the pixels
     shrinks = height <= layer.shape[0] and width <= layer.shape[1]
     how = cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC
-    return np.asarray(cv2.resize(layer, (width, height), interpolation=how), np.float32)
+    return np.asarray(cv2.resize(layer, (width, height), interpolation=how))
 
 
 def resize_cut(
@@ -40,19 +42,22 @@ def resize_cut(
         return rgba
     share = rgba[..., 3].astype(np.float32) / np.float32(255)
     weight = _scale(share, height, width)  # a curve may overshoot, in colours as in the matte
-    small = np.clip(weight, 0, 1)
     out = np.empty((height, width, 4), np.uint8)
-    out[..., 3] = np.rint(small * 255)
+    bands = [slice(top, top + _BAND_PX) for top in range(0, height, _BAND_PX)]
+    for band in bands:
+        out[band, :, 3] = np.rint(np.clip(weight[band], 0, 1) * 255)
     stands = weight > 0.5 / 255
     weight[~stands] = 1
     for channel in range(3):  # one at a time, or a large sheet would take gigabytes
         own = np.ascontiguousarray(rgba[..., channel])
         carried = _scale(own, height, width)
         values = srgb_to_linear(own / np.float32(255)) if in_linear else own.astype(np.float32)
-        mean = _scale(values * share, height, width) / weight
-        if in_linear:
-            mean = 255 * linear_to_srgb(np.clip(mean, 0, 1))
-        out[..., channel] = np.rint(np.clip(np.where(stands, mean, carried), 0, 255))
+        scaled = _scale(values * share, height, width)
+        for band in bands:
+            mean = scaled[band] / weight[band]
+            if in_linear:
+                mean = 255 * linear_to_srgb(np.clip(mean, 0, 1))
+            out[band, :, channel] = np.rint(np.clip(np.where(stands[band], mean, carried[band]), 0, 255))  # fmt: skip
     return out
 
 

@@ -69,20 +69,20 @@ def _scale(rim: RimPlan, part: Part) -> None:
     part.share = scale_matte(part.share, rim.black, rim.white, rim.gamma)
 
 
-def list_rim_stages(rim: RimPlan, *, also_plain: bool) -> list[Stage]:
+def list_rim_stages(rim: RimPlan, *, on_figure: bool, on_clear: bool) -> list[Stage]:
     """Return the stages of step 4, in order; none where nothing was decided.
 
     Parameters
     ----------
     rim : RimPlan
         What was decided.
-    also_plain : bool
-        Whether there may be rims where reach has none.
+    on_figure, on_clear : bool
+        Whether there may be rims where reach has none, as it clears nothing or all.
     """
     stages = []
 
     def add(name: str, run: "partial[None]", halo_px: int) -> None:
-        stages.append(Stage(name, run, halo_px, also_plain))
+        stages.append(Stage(name, run, halo_px, on_figure, on_clear))
 
     if rim.fringe > 0:
         halo_px = fringe_halo_px(rim.fringe_px)

@@ -2,6 +2,7 @@
 
 import math
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -12,16 +13,19 @@ Layer = NDArray[np.float32]
 
 _SLOPE_PX = 3
 _WIDE_SLOPE = make_slope(1.6, _SLOPE_PX)
+_AROUND = np.ones((2 * _SLOPE_PX + 1,) * 2, np.uint8)
 _CORNER_PX = 3  # before and behind a place, the turn between which tells a corner
 _CORNER, _STRAIGHT = 0.3, 0.7  # cosines of such turns: what is no more smoothed, and what is fully
 _MOST_ALONG_PX = 24
 
 
 @njit(cache=True, nogil=True)
-def _lean_kernel(share, weights, normals):  # type: ignore[no-untyped-def]
+def _lean_kernel(share, is_even, weights, normals):  # type: ignore[no-untyped-def]
     """Fill the direction into the figure wherever the matte is not the same all around."""
     for row in range(share.shape[0]):
         for col in range(share.shape[1]):
+            if is_even[row, col]:
+                continue
             if slope_at(share, row, col, weights, normals[row, col]) < 1e-4:
                 normals[row, col] = 0.0
 
@@ -57,7 +61,7 @@ def _turn_kernel(share, normals, turn):  # type: ignore[no-untyped-def]
             down, right = normals[row, col]
             if down == 0.0 and right == 0.0:
                 continue
-            ends = np.zeros((2, 2))
+            turn_down, turn_right = 1.0, 1.0
             for way in range(2):
                 sign = 1.0 - 2.0 * way
                 place[0], place[1], place[2], place[3] = row, col, sign * down, sign * right
@@ -66,8 +70,9 @@ def _turn_kernel(share, normals, turn):  # type: ignore[no-untyped-def]
                         break
                 there = min(max(math.floor(place[0] + 0.5), 0), share.shape[0] - 1)
                 here = min(max(math.floor(place[1] + 0.5), 0), share.shape[1] - 1)
-                ends[way, 0], ends[way, 1] = normals[there, here]
-            turn[row, col] = ends[0, 0] * ends[1, 0] + ends[0, 1] * ends[1, 1]
+                turn_down *= normals[there, here, 0]
+                turn_right *= normals[there, here, 1]
+            turn[row, col] = turn_down + turn_right
 
 
 @njit(cache=True, nogil=True)
@@ -120,6 +125,7 @@ def smooth_rim(share: Layer, smooth_px: float, *, out: Layer, corner: tuple[int,
         See `move_rim`.
     """
     normals, turn = np.zeros((*share.shape, 2), np.float32), np.empty_like(share)
-    _lean_kernel(share, _WIDE_SLOPE, normals)
+    is_even = np.asarray(cv2.dilate(share, _AROUND)) == np.asarray(cv2.erode(share, _AROUND))
+    _lean_kernel(share, is_even, _WIDE_SLOPE, normals)
     _turn_kernel(share, normals, turn)
     _smooth_kernel(share, normals, turn, float(smooth_px), _steps_along(smooth_px), *corner, out)

@@ -29,7 +29,7 @@ from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.rim.steady import STEADY_PX, steady_share
 from tidymargin.core.screen.gaps import GAPS_HALO_PX, find_gaps
 from tidymargin.core.screen.spill import DEPTH_PX, HOLD_PX, hold_lean_kernel
-from tidymargin.core.tint.colours import SHADOW, list_colour_stages
+from tidymargin.core.tint.colours import list_colour_stages
 from tidymargin.core.tint.outlook import Outlook
 from tidymargin.core.tint.plan import TintPlan
 from tidymargin.core.tint.sparing import fade_out, hold_guarded
@@ -243,11 +243,13 @@ def list_stages(
     else:
         solving = [*_list_opaque_stages(facts, tint), *bands]
     if marks.marks:
-        solving.append(Stage("marks", partial(lay_marks, marks), 0, also_plain=True))
-    after = list_rim_stages(rim, also_plain=bool(marks.marks) or came_transparent)
-    after += list_colour_stages(tint, facts.darkest, facts.grain, outlook)
+        solving.append(Stage("marks", partial(lay_marks, marks), 0, on_figure=True, on_clear=True))
+    is_marked = bool(marks.marks)
+    after = list_rim_stages(rim, on_figure=is_marked or came_transparent, on_clear=is_marked)
+    after += list_colour_stages(tint, facts.darkest, facts.grain, outlook, is_marked=is_marked)
     if after:  # what is spread or laid under is not bounded by what came in transparent
-        solving += [Stage("came in", _lay_alpha_in, 0, also_plain=True), *after]
+        on_clear = any(stage.on_clear for stage in after)
+        solving += [Stage("came in", _lay_alpha_in, 0, on_figure=True, on_clear=on_clear), *after]
     return (*first, *solving, Stage("compose", partial(_compose, facts), CARRY_PX))
 
 
@@ -304,7 +306,7 @@ def is_plain(
     is_cleared: bool, is_any_cleared: bool, facts: RimFacts, stages: tuple[Stage, ...]
 ) -> bool:
     """Whether there is no rim in a region and its halo: all of it is cleared or figure, and nothing there is worked out."""
-    if any(stage.name == BANDS or (stage.name == SHADOW and is_any_cleared) for stage in stages):
+    if any(stage.name == BANDS for stage in stages):
         return False
     return is_cleared or not (is_any_cleared or facts.ink_rgb is not None)
 
@@ -313,7 +315,7 @@ def _finish_plain(
     part: Part, stages: tuple[Stage, ...], facts: RimFacts, *, is_cleared: bool
 ) -> NDArray[np.uint8]:
     """Return a region that has no rim near it: nothing, or figure in its own colours, but for what acts there too."""
-    acting = [stage for stage in stages if stage.also_plain]
+    acting = [stage for stage in stages if (stage.on_clear if is_cleared else stage.on_figure)]
     if not acting:
         if is_cleared:
             part.out[:] = (*facts.carried_rgb, 0)
