@@ -52,6 +52,7 @@ def run_module(module: str, *arguments: str) -> None:
     """Run a module of this environment with the project's own code before it."""
     paths = [str(ROOT), str(ROOT / "src"), os.environ.get("PYTHONPATH", "")]
     env = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, paths))}
+    env.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the app; tests import numpy before it
     if os.environ.get("CI"):
         env["PYTHONDONTWRITEBYTECODE"] = "1"
     run(sys.executable, "-m", module, *arguments, env=env)

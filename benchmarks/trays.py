@@ -47,7 +47,7 @@ def _time_export(folder: Path, url: str, workers: int) -> float:
         begun = time.monotonic()
         export = begin_export(workshop, 1)
         while exporter.step():
-            time.sleep(0.05)
+            time.sleep(0.1)
         took = time.monotonic() - begun
         done = workshop.trays.load_export(export.id)
         assert done.done == len(done.jobs) == _SHEETS, done.failed

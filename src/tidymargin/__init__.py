@@ -24,6 +24,9 @@ def name_kernels(folder: Path) -> str:
     return f"kernels-{digest.hexdigest()[:12]}"
 
 
+# Kernels share the cores out by themselves; threads of matrix products, which are small here, would only wait beside
+# them at full speed. It is read when numpy is first imported.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # Numba writes beside the code by default, where it may not be allowed to; this must be set before
 # the first kernel is imported.
 os.environ.setdefault(

@@ -18,7 +18,7 @@ from tidymargin.services.executor import Priority
 from tidymargin.services.exporting import to_stem
 from tidymargin.services.keyjob import Order, read_report
 from tidymargin.services.manifest import CSV_NAME, JSON_NAME, Entry, write_csv, write_json
-from tidymargin.services.queueing import Jobs, Outcome, open_queue
+from tidymargin.services.queueing import BEAT_S, Jobs, Outcome, open_queue
 from tidymargin.services.states import read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import NewJob, TrayExport, TrayJob
@@ -114,10 +114,11 @@ def forget_export(workshop: Workshop, export_id: int) -> None:
 
 @dataclass(slots=True)
 class _UnderWay:
-    """A job on the queue: what its worker said last, and when that was new."""
+    """A job on the queue: what its worker said last, when that was new, and when it was asked."""
 
     beat: bytes | None
     since: float
+    asked: float
 
 
 class Exporter:
@@ -170,7 +171,9 @@ class Exporter:
             self.jobs.forget(self._name(number))
             del self._under_way[number]
         for job in left:
-            self._look_after(job)
+            # what was done before a restart is found when its turn comes
+            if job.id in self._under_way or len(self._under_way) < _AT_ONCE:
+                self._look_after(job)
         return bool(left)
 
     def _look_after(self, job: TrayJob) -> None:
@@ -194,14 +197,15 @@ class Exporter:
             return
         known = self._under_way.get(job.id)
         if known is None:
-            if len(self._under_way) < _AT_ONCE:
-                self._put(job, name)
+            self._put(job, name)
             return
-        beat = self.jobs.beat_of(name)
+        if known.beat is not None and self._now() - known.asked < BEAT_S:
+            return
+        beat, known.asked = self.jobs.beat_of(name), self._now()
         if beat != known.beat:
             if known.beat is None:
                 self._workshop.trays.set_job(job.id, "begun")
-            self._under_way[job.id] = _UnderWay(beat, self._now())
+            known.beat, known.since = beat, known.asked
         elif self._now() - known.since > SILENT_S and not self.is_here:
             # its worker was ended, or nobody has taken it: it cannot be there too often, for it is done once
             is_lost = beat is not None or self.jobs.queue.pending_count() == 0
@@ -215,7 +219,7 @@ class Exporter:
             self._workshop.trays.set_job(job.id, "failed", said=error.message)
             return
         self.jobs.put(name, Order(job.stem, job.recipe, job.engine_version), data)
-        self._under_way[job.id] = _UnderWay(self.jobs.beat_of(name), self._now())
+        self._under_way[job.id] = _UnderWay(self.jobs.beat_of(name), self._now(), self._now())
 
     def _take_in(self, job: TrayJob, outcome: Outcome) -> None:
         """Lay a job's files into the data folder, whole or not at all, and note that they are there."""
