@@ -28,6 +28,7 @@ STEP_WORDS = {
     "ground": gettext_noop("ground"), "reach": gettext_noop("reach"), "rim": gettext_noop("rim"),
     "colour": gettext_noop("colour"), "proof": gettext_noop("proof"), "export": gettext_noop("export"),
 }  # fmt: skip
+_MOST_NAMES = 6  # the manifest has them all
 _MOST_REASONS = 2
 _ANY = whole_area(100, 100)  # sizes are the sheets' own, and are not said
 
@@ -88,10 +89,7 @@ def say_tray_export(recipe: Recipe) -> Markup:
     """Say what files every sheet gives."""
     export = recipe.export
     if export.trim or export.box or export.sizes or export.pieces:
-        said = _plain(say_export(recipe, _ANY).sentence)
-        return (
-            said + " " + gettext("Every drawing of a page on its own.") if export.pieces else said
-        )
+        return _plain(say_export(recipe, _ANY).sentence)
     return fill(
         gettext("Export %(formats)s, the whole sheet."), formats=_bold(name_formats(export))
     )
@@ -138,9 +136,17 @@ def say_progress(export: TrayExport) -> str:
 
 
 def list_failures(export: TrayExport) -> list[str]:
-    """Return what could not be written, and why."""
-    jobs = zip(export.jobs, manifest_of(export), strict=True)
-    return [f"{entry.name}: {entry.failed}" for job, entry in jobs if job.state == "failed"]
+    """Return what could not be written, and why; what failed alike is named together."""
+    alike: dict[str, list[str]] = {}
+    for job, entry in zip(export.jobs, manifest_of(export), strict=True):
+        if job.state == "failed":
+            alike.setdefault(entry.failed, []).append(entry.name)
+    said = []
+    for why, names in alike.items():
+        more = len(names) - _MOST_NAMES
+        named = ", ".join(names[:_MOST_NAMES])
+        said.append(f"{named}{gettext(' and %(num)s more', num=more) if more > 0 else ''}: {why}")
+    return said
 
 
 def name_undoing(tray: Tray) -> str:
