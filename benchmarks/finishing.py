@@ -71,7 +71,7 @@ def _measure_least(data: bytes, facts: SheetFacts) -> float:
 
 def _measure_export(data: bytes, recipe: Recipe, least: float) -> float:
     """Return what an export from the file takes over those and encoding what comes out."""
-    took = timed(lambda: key_file(data, recipe))
+    took = min(timed(lambda: key_file(data, recipe)) for _ in range(2))
     cut = decode_picture(key_file(data, recipe)).picture
     assert cut.alpha is not None
     rgba = np.dstack([cut.rgb, cut.alpha])
@@ -104,7 +104,9 @@ def measure_finishing(picture: str, kind: str, megapixels: int) -> Iterator[tupl
                 floor = min(timed(lambda s=shown: encode_quick(s)) for _ in range(3))  # type: ignore[misc]
                 found[f"{at} draft"] = float(np.median(drafts)) / floor
                 found[f"{at} exact"] = float(np.median(times)) / floor
-            found["export over a plain one"] = timed(partial(export_sheet, workshop, sheet)) / plain
+            found["export over a plain one"] = (
+                min(timed(partial(export_sheet, workshop, sheet)) for _ in range(2)) / plain
+            )
             found["over its floor"] = _measure_export(data, read_recipe_of(sheet), least)
             yield name, found
             sheet = workshop.sheets.visit(sheet.id, sheet.head, first)

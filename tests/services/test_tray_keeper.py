@@ -13,6 +13,8 @@ from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tray_exports import begin_export, list_files
 from tidymargin.services.tray_keeper import TrayKeeper
 from tidymargin.services.trays import failure_name, make_tray, overview_of, share_values
+from tidymargin.web.app import create_app
+from tidymargin.web.sentences.tray import list_failures
 
 
 @pytest.fixture
@@ -110,9 +112,13 @@ def test_files_that_find_no_room_are_said_so_and_written_again_when_asked(worksh
     keeper.finish(60)
     found = workshop.trays.load_export(export.id)
     assert (found.failed, found.is_over) == (3, True)
-    assert all("disk may be full" in job.said for job in found.jobs)
+    assert "disk may be full" in found.jobs[0].said
     assert not list((workshop.folder / "exports").rglob("*.png"))
     monkeypatch.undo()
+    with create_app(workshop).test_request_context():
+        (said,) = list_failures(found)  # what failed alike is named together
+    assert said.endswith(f": {found.jobs[0].said}")
+    assert all(job.stem in said for job in found.jobs)
     workshop.trays.retry_failed(export.id)
     keeper.finish(60)
     found = workshop.trays.load_export(export.id)
