@@ -54,7 +54,8 @@ def run_module(module: str, *arguments: str) -> None:
     env = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, paths))}
     env.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the app; tests import numpy before it
     if os.environ.get("CI"):
-        env["PYTHONDONTWRITEBYTECODE"] = "1"
+        # beside the clone and not in it; without any, every command of a test is compiled anew
+        env["PYTHONPYCACHEPREFIX"] = str(ROOT / ".venv" / "pycache")
     run(sys.executable, "-m", module, *arguments, env=env)
 
 
