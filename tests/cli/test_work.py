@@ -1,6 +1,9 @@
 """The worker of the command line: says what it needs, takes jobs off a Redis, and ends when it is told."""
 
+import re
+import subprocess
 import time
+from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
@@ -50,3 +53,13 @@ def test_it_does_jobs_passes_over_what_is_none_and_ends_after_the_one_under_way(
     assert (name, data) == ("disc.png", key_file(disc_png(30), Recipe()))
     worker.terminate()
     assert worker.wait(30) == 0
+
+
+def test_the_projects_script_knows_and_names_every_command():
+    script = Path(__file__).parents[2] / "tidy"
+    passed_on = re.search(r"^(demo \|.*)\)$", script.read_text(), re.MULTILINE)
+    assert set(passed_on[1].split(" | ")) == set(main.commands)
+    told = subprocess.run([script, "help"], capture_output=True, text=True, check=True).stdout
+    assert [name for name in main.commands if f"./tidy {name} " not in told] == []
+    asked = subprocess.run([script, "faults", "--help"], capture_output=True, text=True, check=True)
+    assert "Usage: ./tidy faults" in asked.stdout
