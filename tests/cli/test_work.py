@@ -62,4 +62,4 @@ def test_the_projects_script_knows_and_names_every_command():
     told = subprocess.run([script, "help"], capture_output=True, text=True, check=True).stdout
     assert [name for name in main.commands if f"./tidy {name} " not in told] == []
     asked = subprocess.run([script, "faults", "--help"], capture_output=True, text=True, check=True)
-    assert "Usage: ./tidy faults" in asked.stdout
+    assert "Usage: tidy faults" in asked.stdout
