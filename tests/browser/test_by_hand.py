@@ -200,7 +200,7 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     page.locator("#verb", has_text="keeps").wait_for()
     set_measure(page, "across", 10)
     draw(page, (row, 6), (row, 16), size=size)
-    settle(page, "stroke")
+    page.locator("#undo", has_text="Undo stroke", has_not_text="along the ground").wait_for()
     assert (export(page)[row - 2 : row + 2, 7:15, 3] == 255).all()
 
 
