@@ -83,8 +83,7 @@ def weigh_doubt(cutter: Cutter, faults: Sequence[Fault]) -> Doubt:
         reasons.append(Reason("nothing_left", _NOTHING))
     calm = facts.calm
     beyond = calm.next_jump is not None and cutter.tolerance >= calm.next_jump
-    is_said = cutter.plan.reach.tolerance is not None
-    if is_said and not facts.is_busy and (beyond or cutter.tolerance < calm.noise_end):
+    if not facts.is_busy and (beyond or cutter.tolerance < calm.noise_end):
         reasons.append(Reason("strays", _STRAYS))
     if facts.measures:
         # how likely the figure is of the other nature than it is cut as, whoever said that
