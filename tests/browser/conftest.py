@@ -75,6 +75,9 @@ def open_context(
             **{"viewport": {"width": 1280, "height": 800}, "base_url": address, **options}
         )
         opened.append(context)
+        context.set_default_timeout(
+            60_000
+        )  # on a busy machine all takes longer than is asked of it
 
         def guard(route: Route) -> None:
             if route.request.url.startswith((address, "blob:", "data:")):
@@ -100,7 +103,6 @@ def open_context(
 @pytest.fixture
 def page(open_context: Callable[..., BrowserContext]) -> Page:
     found = open_context().new_page()
-    found.set_default_timeout(15_000)
     # switched on ahead: when only a click asks for it, the browser may open its own dialog instead
     found.on("filechooser", lambda _: None)
     return found

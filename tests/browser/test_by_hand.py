@@ -224,7 +224,6 @@ def test_corners_are_set_by_keys_alone(page, workshop):
 
 def test_a_finger_draws_two_move_and_once_a_pen_is_seen_fingers_only_move(open_context, workshop):
     page = open_context(viewport={"width": 400, "height": 800}, has_touch=True).new_page()
-    page.set_default_timeout(15_000)
     sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
     page.get_by_role("button", name="stroke", exact=True).tap()
     box = page.locator("#stage").bounding_box()

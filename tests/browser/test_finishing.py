@@ -151,7 +151,7 @@ def test_a_list_of_faults_is_walked_to_empty_by_keyboard(page, workshop):
 
 def test_the_knot_charts_faults_are_mended_by_keyboard_until_none_is_left(page, workshop):
     sheet = open_almanac(page, workshop, "knot-chart", "proof")
-    page.locator(".faults li").first.wait_for(timeout=60_000)
+    page.locator(".faults li").first.wait_for()
     found = [f for f in judging.faults_at_hand(workshop, workshop.sheets.load(sheet.id)) or () if f.kind == "crumb"]  # fmt: skip
     assert found
     assert all(export(page)[f.row, f.col, 3] > 0 for f in found)

@@ -14,7 +14,6 @@ def test_at_400_by_800_a_finger_drops_picks_tunes_and_exports(
 ):
     (tmp_path / "badge.png").write_bytes(badge_png)
     page = open_context(viewport={"width": 400, "height": 800}, has_touch=True).new_page()
-    page.set_default_timeout(15_000)
     page.on("filechooser", lambda _: None)
     page.goto("/")
     with page.expect_file_chooser() as chooser:

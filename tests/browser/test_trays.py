@@ -96,7 +96,7 @@ def test_a_scanners_folder_becomes_a_tray_by_itself_and_a_change_shows_before_an
     page.get_by_text("Change what the sheets share").click()
     page.get_by_label("Tolerance, 0 to 50").fill("2")
     page.get_by_role("button", name="Share this").first.click()
-    page.get_by_role("link", name="Before and after (3)").wait_for(timeout=30_000)
+    page.get_by_role("link", name="Before and after (3)").wait_for()
     page.get_by_role("link", name="Before and after (3)").click()
     assert page.locator(".pair-of-prints").count() == 3
     for image in page.locator(".pair-of-prints img").all():

@@ -34,7 +34,7 @@ def test_a_job_is_stopped_while_it_waits_and_at_its_next_tick_when_it_runs():
 
 
 def test_heavy_jobs_run_together_only_within_the_budget_and_leave_a_worker_to_views():
-    executor = Executor(workers=3, budget_bytes=100)
+    executor = Executor(workers=4, budget_bytes=100)
     begun = {name: threading.Event() for name in "abc"}
     go_on = threading.Event()
 
@@ -107,7 +107,7 @@ def test_the_most_urgent_waiting_job_goes_first_and_errors_reach_who_asked():
 
 
 def test_what_is_kept_for_later_gives_way_to_what_is_looked_at_and_can_be_stopped_meanwhile():
-    executor = Executor(workers=3)
+    executor = Executor()
     begun, looked, go_on, ticked = (threading.Event() for _ in range(4))
 
     def keep():
@@ -143,4 +143,26 @@ def test_what_is_kept_for_later_gives_way_to_what_is_looked_at_and_can_be_stoppe
     assert not view.done()
     go_on.set()
     view.result(10)
+    executor.close()
+
+
+def test_what_has_given_way_holds_no_place_of_what_somebody_waits_for():
+    executor = Executor()
+    begun, go_on, opened = threading.Event(), threading.Event(), threading.Barrier(3, timeout=10)
+
+    def keep():
+        begun.set()
+        go_on.wait(10)
+        executor.tick(0.5)
+        return "kept"
+
+    kept = executor.submit("keep", Priority.KEEPING, keep)
+    assert begun.wait(10)
+    opening = [executor.submit(name, Priority.OPENING, opened.wait) for name in "ab"]
+    later = executor.submit("later", Priority.KEEPING, lambda: "later")
+    go_on.set()
+    opened.wait()  # both are computed at once, beside it
+    for job in opening:
+        job.result(10)
+    assert (kept.result(10), later.result(10)) == ("kept", "later")
     executor.close()

@@ -18,7 +18,7 @@ from tidymargin.core.base.errors import StoppedError
 
 T = TypeVar("T")
 
-_WORKERS = 3
+_WORKERS = 4
 _BUDGET_BYTES = 3 * 1024**3
 _MOST_ASKERS = 1000
 _LAST_SECONDS = 20
@@ -54,12 +54,13 @@ class Executor:
     """Worker threads that take the most urgent job first.
 
     However many ask for a name while it waits or runs, it is computed once. HTTP threads only wait. One
-    worker is always left to what somebody looks at, and heavy jobs run together only within a budget.
+    worker is always left to what somebody looks at, and one does what is only kept for later, while nobody
+    waits for anything. Heavy jobs run together only within a budget.
 
     Parameters
     ----------
     workers : int
-        Threads, 1 or more.
+        Threads, 1 or more; 3 and more serve all that is said above.
     budget_bytes : int
         What running jobs together may take; one that alone takes more runs when nothing heavy does.
     """
@@ -71,7 +72,7 @@ class Executor:
         self._running: list[_Job] = []
         self._numbers = itertools.count()
         self._closed = False
-        self._most_heavy = max(1, workers - 1)
+        self._most_heavy = max(1, workers - 2)
         self._budget = budget_bytes
         self._here = threading.local()
         self._followed: OrderedDict[str, str] = OrderedDict()
@@ -157,11 +158,13 @@ class Executor:
         """Wait while anything runs that somebody looks at or waits for: what is only kept for later is in no hurry."""
 
         def may_go_on() -> bool:
-            urgent = any(other.priority < Priority.KEEPING for other in self._running)
-            return not urgent or job.is_stopped or job.waiting > 0 or self._closed
+            return not self._gives_way(job) or job.is_stopped or self._closed
 
         with self._ready:
             self._ready.wait_for(may_go_on)
+
+    def _gives_way(self, job: _Job) -> bool:
+        return job.waiting == 0 and any(o.priority < Priority.KEEPING for o in self._running)
 
     def progress(self, name: str) -> float | None:
         """Return how far a job has come, 0 while it waits, None when there is none of that name."""
@@ -193,9 +196,14 @@ class Executor:
             thread.join(_LAST_SECONDS)
 
     def _may_run(self, job: _Job) -> bool:
-        heavy = [other for other in self._running if other.priority > Priority.VIEW]
-        if job.priority > Priority.VIEW and len(heavy) >= self._most_heavy:
-            return False
+        if job.priority == Priority.KEEPING:
+            # one that has given way holds no place of a job that somebody waits for
+            if self._gives_way(job) or any(o.priority == job.priority for o in self._running):
+                return False
+        elif job.priority > Priority.VIEW:
+            heavy = [o for o in self._running if Priority.VIEW < o.priority < Priority.KEEPING]
+            if len(heavy) >= self._most_heavy:
+                return False
         held = sum(other.cost_bytes for other in self._running)
         return held == 0 or held + job.cost_bytes <= self._budget
 
