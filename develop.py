@@ -56,6 +56,7 @@ def run_module(module: str, *arguments: str) -> None:
     if os.environ.get("CI"):
         # beside the clone and not in it; without any, every command of a test is compiled anew
         env["PYTHONPYCACHEPREFIX"] = str(ROOT / ".venv" / "pycache")
+        env.pop("PYTHONDONTWRITEBYTECODE", None)
     run(sys.executable, "-m", module, *arguments, env=env)
 
 

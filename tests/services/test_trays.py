@@ -224,7 +224,7 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
     begun = time.monotonic()
     while not any(job.state == "begun" for job in workshop.trays.load_export(export.id).jobs):
         exporter.step()
-        assert time.monotonic() - begun < 60
+        assert time.monotonic() - begun < 600
         time.sleep(0.01)
     os.kill(victim.pid, signal.SIGKILL)
     victim.wait()
@@ -234,7 +234,7 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
         worker = start_worker(redis_url)
         while exporter.step():
             clock[0] += 0.05 * SILENT_S  # what is silent is given to another before long
-            assert time.monotonic() - begun < 120
+            assert time.monotonic() - begun < 600
             time.sleep(0.1)
         worker.terminate()
         assert worker.wait(30) == 0
