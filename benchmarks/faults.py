@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.accuracy import make_cases
-from benchmarks.families import make_picture
+from benchmarks.families import fetch, make_picture
 from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
@@ -372,6 +372,8 @@ def _is_found(planted: Planted, faults: list[Fault]) -> bool:
 
 def report_faults(truth: Path | None, *, of_families: bool = False, shows: bool = False) -> None:
     """Print the table of a set: found of the visible ones and of all, and which clean ones are accused of what."""
+    if of_families:
+        fetch()
     cleans = list(list_clean(truth, of_families=of_families))
     accused = 0
     for clean in cleans:
