@@ -105,9 +105,15 @@ def test_all_of_a_tray_is_exported_paused_fetched_and_forgotten(client, workshop
     assert "paused" in page.text
     assert client.get("/exports/1/files.zip").status_code == 404
     send(client, page, "/exports/1/go_on")
+    while "Fetch the 1 written so far" not in page.text:
+        keeper.exporter.step()
+        keeper.exporter.jobs.take_one()
+        page = look(client, "/trays/1/")
+        assert "Fetch the ZIP" not in page.text
     keeper.finish(60)
     page = look(client, "/trays/1/")
     assert "4 of 4 written." in page.text
+    assert "Fetch the ZIP" in page.text
     fetched = client.get("/exports/1/files.zip", buffered=True)
     assert 'filename="Harbour prints.zip"' in fetched.headers["Content-Disposition"]
     with zipfile.ZipFile(io.BytesIO(fetched.data)) as archive:
