@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import draw_badge
+from tidymargin.core.base.picture import Picture
 from tidymargin.core.base.weighing import expand, table_of
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
@@ -38,6 +39,20 @@ def test_a_pen_whose_pressure_changes_is_ink_and_a_coloured_badge_is_not():
     assert measure_sheet(pen).ink_probability > 0.8
     badge = as_jpeg(lay_over(draw_badge().render(), WHITE))
     assert measure_sheet(badge).ink_probability < 0.2
+
+
+def test_how_much_of_a_figure_is_on_the_other_side_of_its_ground_than_its_ink_is_counted():
+    counted = []
+    for side in (0, 30, 60):
+        drawing = Drawing(240, 240, 4)
+        drawing.ring(120, 120, 80, 8, drawing.colour("#101010"))
+        rgb = lay_over(drawing.render(), np.full(3, 180.0))
+        rgb[90 : 90 + side, 90 : 90 + side] = 255
+        said = measure_sheet(Picture(np.rint(rgb).astype(np.uint8))).measures
+        counted.append(float(np.expm1(dict(zip(MEASURES, said, strict=True))["opposite"])))
+    ring = 2 * np.pi * 80 * 8
+    wanted = [100 * white / (ring + white) for white in (0, 30**2, 60**2)]
+    assert counted == pytest.approx(wanted, rel=0.15)
 
 
 def test_a_cut_laid_back_on_its_ground_gives_the_picture_again():

@@ -31,7 +31,7 @@ _INSIDE_PX = 2.0  # from the figure's edge, where coding and blur no longer make
 
 MEASURES = (
     "misfit", "misfit_90", "misfit_far", "between", "between_inside", "quartiles", "texture",
-    "even", "half", "half_90", "half_of_side", "inks", "first", "explained", "spread", "thin", "grey",
+    "even", "half", "half_90", "half_of_side", "inks", "first", "explained", "spread", "thin", "grey", "opposite",
     "is_paper", "is_screen", "is_checker",
 )  # fmt: skip
 """What is measured, in the order of the weights."""
@@ -77,7 +77,7 @@ def measure_nature(
         Coding noise in 8-bit levels, which is taken off residuals.
     """
     everywhere = whole(picture.height, picture.width)
-    misfit, density, depth, texture, even, chroma = [], [], [], [], [], []
+    misfit, density, depth, texture, even, chroma, opposite = [], [], [], [], [], [], []
     for window in _choose_windows(stands):
         outer = window.grown(8, everywhere)
         kept = np.ascontiguousarray(stands[outer.slices])
@@ -97,6 +97,8 @@ def measure_nature(
         texture.append(np.abs(field - smooth)[at][full])
         even.append((texture[-1] < _STILL) & (share[full] > _PALE) & (share[full] < _DENSE))
         misfit.append(residual)
+        to_ink = ((inks.rgb[0] - under[at]) * away[at]).sum(axis=1)
+        opposite.append((to_ink < 0) & ((away[at] ** 2).mean(axis=1) > _FAR_LEVELS**2))
         density.append(share)
         depth.append(inside_px[at])
         rgb = picture.rgb[outer.slices][at].astype(np.float32)
@@ -128,6 +130,7 @@ def measure_nature(
         inks.spread,
         inks.thin,
         math.log1p(float(np.quantile(np.concatenate(chroma), 0.8))),
+        math.log1p(100 * float(np.concatenate(opposite).mean())),
         *kind,
     )
 
