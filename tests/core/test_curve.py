@@ -2,8 +2,10 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.difference import STEP
+from tidymargin.core.reach.curve import Jump, find_calm
 from tidymargin.core.reach.largest import find_largest_pieces
 from tidymargin.demo.drawing import Drawing, lay_over
 
@@ -48,6 +50,15 @@ def test_the_start_lies_in_the_calm_before_what_would_go_next():
         assert calm.next_jump is not None
         assert calm.noise_end <= calm.tolerance < calm.next_jump <= next_difference
         assert calm.tolerance <= calm.noise_end + (calm.next_jump - calm.noise_end) / 2
+
+
+@pytest.mark.parametrize("grain", [0.0, 2.0, 6.0])
+def test_a_jump_that_the_start_takes_in_already_is_not_the_next_one(grain):
+    curve = np.linspace(0.5, 0.6, 255)
+    for step in range(1, 60):
+        news = Jump(step * STEP, 900, Region(0, 0, 30, 30), 15, 15, ground_like=False)
+        calm = find_calm(curve, (news,), grain)
+        assert calm.next_jump is None or calm.next_jump > calm.tolerance
 
 
 def test_a_white_inside_is_a_ground_like_jump_only_when_its_wall_gives_way():

@@ -244,5 +244,5 @@ def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float 
     step = int(noise_end / STEP + 0.3 * stretch / STEP + 0.5)
     least = noise_end + min(_TAIL * grain, 1.0)  # a lossy ground's last specks
     tolerance = round(max(step, int(least / STEP + 0.5), 1) * STEP, 1)
-    following = min((end for end in ends if end > tolerance), default=None)
+    following = min((end for end in ends if end > tolerance + STEP / 2), default=None)
     return Calm(noise_end, following and round(following, 1), tolerance)
