@@ -18,6 +18,7 @@ from tidymargin.services.trays import make_tray
 from tidymargin.services.workshop import open_workshop
 
 _SHEETS = 100
+_ROUNDS = 3
 
 
 @contextmanager
@@ -67,8 +68,11 @@ def report_workers() -> None:
                 for n in range(1, 1 + _SHEETS)
             ]
             make_tray(workshop, "A hundred", [sheet.id for sheet in sheets])
-        one, two, again = (_time_export(folder, url, workers) for workers in (1, 2, 1))
-        print(f"Two workers over one: {two / min(one, again):.2f} (asked 0.6)")
+        one, two = list[float](), list[float]()
+        for _ in range(_ROUNDS):  # of each the quickest, in turn: others may be at work beside it
+            one.append(_time_export(folder, url, 1))
+            two.append(_time_export(folder, url, 2))
+        print(f"Two workers over one: {min(two) / min(one):.2f} (asked 0.6)")
 
 
 if __name__ == "__main__":
