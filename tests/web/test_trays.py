@@ -8,7 +8,10 @@ import pytest
 from bs4 import BeautifulSoup
 
 from tests.services.test_trays import busy_png, disc_png
+from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.recipe import Recipe
 from tidymargin.services.bringing import add_sheet
+from tidymargin.services.exporting import export_sheet
 from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tray_keeper import TrayKeeper
 
@@ -87,6 +90,31 @@ def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop
     assert send(client, page, "/trays/1/share", sheet="1").status_code == 303
     bench = look(client, "/sheets/1/?open=history")
     assert "As its tray shares: ground" in bench.text
+
+
+def test_every_figure_of_a_tray_gets_one_colour_and_a_choked_rim_and_undo_takes_both_back(
+    client, workshop, tray, keeper
+):
+    keeper.finish()
+    page = look(client, "/trays/1/")
+    asked = {"choke_px": "1.5", "fringe": "60", "recolours": "1", "colour": "#00ff80"}
+    assert send(client, page, "/trays/1/finish", **asked).status_code == 303
+    keeper.follow_all()
+    discs = [s for s in workshop.trays.list_sheets(tray.id) if s.name.startswith("disc")]
+    assert len(discs) == 3
+    for sheet in discs:
+        cut = decode_picture(export_sheet(workshop, sheet)).picture
+        assert set(map(tuple, cut.rgb[cut.alpha == 255])) == {(0, 255, 128)}
+        assert read_recipe_of(sheet).rim.choke_px == 1.5
+    page = look(client, "/trays/1/")
+    said = page.find("section", class_="ledger").get_text()
+    assert "in by 1.5 px" in said
+    assert "all #00FF80" in said
+    wrong = send(client, page, "/trays/1/finish", **{**asked, "colour": "green"})
+    assert wrong.status_code == 422
+    assert send(client, page, "/trays/1/undo").status_code == 303
+    keeper.follow_all()
+    assert all(read_recipe_of(s) == Recipe() for s in workshop.trays.list_sheets(tray.id))
 
 
 def test_all_of_a_tray_is_exported_paused_fetched_and_forgotten(client, workshop, tray, keeper):

@@ -125,6 +125,28 @@ def set_rules(tray_id: int) -> AnyResponse:
     return _go_to(tray_id)
 
 
+@blueprint.post("/trays/<int:tray_id>/finish")
+def set_finish(tray_id: int) -> AnyResponse:
+    """Set what is done to the sheets' rims, and whether all figures get one colour."""
+    form = request.form
+    shared = read_recipe(the_workshop().trays.load(tray_id).recipe)
+    rim = {
+        "choke_px": read_number("choke_px", float),
+        "fringe": read_number("fringe", float) / 100,
+    }
+    now = (
+        shared.colour.recolour
+    )  # a gradient or anything else that a sheet brought stays while the colour does
+    other = None
+    if form.get("recolours") == "1":
+        code = form.get("colour", "").upper()
+        is_same = now is not None and (now.colour or "").upper() == code
+        other = now.model_dump() if now is not None and is_same else {"colour": code}
+    values: dict[str, dict[str, Any]] = {"rim": rim, "colour": {"recolour": other}}
+    trays.share_values(the_workshop(), tray_id, read_seen(), "finish", values)
+    return _go_to(tray_id)
+
+
 @blueprint.post("/trays/<int:tray_id>/export-as")
 def set_export(tray_id: int) -> AnyResponse:
     """Set what files every sheet gives."""

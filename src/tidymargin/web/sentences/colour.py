@@ -26,7 +26,8 @@ def _percent(share: float) -> str:
     return format_percent(round(100 * share))
 
 
-def _list_departures(colour: ColourStep) -> list[Markup]:
+def list_departures(colour: ColourStep) -> list[Markup]:
+    """Return, as phrases, what is done to a figure's colours beside taking a screen's light off."""
     said: list[Markup] = []
 
     def add(name: str, value: str, swatch: str = "") -> None:
@@ -55,7 +56,7 @@ def say_colour(recipe: Recipe, facts: SheetFacts) -> StepView:
     """Say what becomes of the figure's colours."""
     colour = recipe.colour
     amount = colour.spill
-    said = _list_departures(colour)
+    said = list_departures(colour)
     parts = []
     if facts.rim.spill is not None or amount != "auto":
         value = format_percent(round(100 * (1.0 if amount == "auto" else float(amount))))

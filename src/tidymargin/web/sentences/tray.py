@@ -10,6 +10,7 @@ from tidymargin.services.reasons import Reason
 from tidymargin.services.tray_exports import manifest_of
 from tidymargin.services.trays import Card, Overview
 from tidymargin.store.values import Tray, TrayExport
+from tidymargin.web.sentences.colour import list_departures
 from tidymargin.web.sentences.export import name_formats, say_export
 from tidymargin.web.sentences.rim import say_rim
 from tidymargin.web.words import KINDS, NATURES, Change, fill, gettext, gettext_noop, ngettext
@@ -17,6 +18,7 @@ from tidymargin.web.words import KINDS, NATURES, Change, fill, gettext, gettext_
 UNDOING = {
     "shared": gettext_noop("what is shared"),
     "rules": gettext_noop("rules"),
+    "finish": gettext_noop("rim and colours"),
     "export": gettext_noop("export"),
 }
 FIELD_WORDS = {
@@ -58,7 +60,7 @@ def say_behind(overview: Overview) -> str:
 
 
 def say_shared(recipe: Recipe) -> list[Markup]:
-    """Say what the sheets share, in sentences; rims only where anything is done to them."""
+    """Say what the sheets share, in sentences; rims and colours only where anything is done to them."""
     kind, figure, tolerance = recipe.ground.kind, recipe.ground.figure, recipe.reach.tolerance
     said = [
         fill(
@@ -70,11 +72,14 @@ def say_shared(recipe: Recipe) -> list[Markup]:
     ]  # fmt: skip
     if recipe.rim != Recipe().rim:
         said.append(_plain(say_rim(recipe).sentence))
+    colours = list_departures(recipe.colour)
+    if colours:
+        said.append(_plain(fill(gettext("Colours: %(said)s."), said=Markup(", ").join(colours))))
     others = [
         step
         for step in ("colour", "proof")
-        if getattr(recipe, step) != getattr(Recipe(), step)
-    ]  # fmt: skip
+        if getattr(recipe, step) != getattr(Recipe(), step) and not (step == "colour" and colours)
+    ]
     if others:
         words = ", ".join(gettext(STEP_WORDS[step]) for step in others)
         said.append(fill(gettext("Also shared: %(steps)s."), steps=words))
