@@ -4,34 +4,41 @@ import cv2
 import numpy as np
 
 from tidymargin.core.base.colour import LUMA
-from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.reach.clearing import to_step
 
 _CROWD_PX = 64
+_BAND_PX = 8 * _CROWD_PX
 
 
 def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
     """Return row, col of the rim where a fringe would show most: the strongest contrast beside ground."""
-    cleared = (facts.outside <= to_step(tolerance)).view(np.uint8)
-    rim = np.flatnonzero(cv2.dilate(cleared, np.ones((3, 3), np.uint8)) != cleared)
-    height, width = cleared.shape
-    if len(rim) == 0:
-        return height // 2, width // 2
-    rows, cols = np.divmod(rim, width)
-    # how much rim there is within squares of 64 px, and how strongly the figure stands out beside it
-    across = -(-width // _CROWD_PX)
-    squares = rows // _CROWD_PX * across + cols // _CROWD_PX
-    crowd = np.bincount(squares)[squares] / _CROWD_PX**2
-    near = np.zeros(len(rim), np.uint8)
-    for down in (-3, 0, 3):
-        for right in (-3, 0, 3):
-            beside = facts.difference.steps[
-                np.clip(rows + down, 0, height - 1), np.clip(cols + right, 0, width - 1)
-            ]
-            near = np.maximum(near, beside)
-    best = int(np.argmax(near / 255 + 4 * crowd))
-    return int(rows[best]), int(cols[best])
+    height, width = facts.outside.shape
+    best, at = -1.0, (height // 2, width // 2)
+    for band in whole(height, width).bands(_BAND_PX):
+        around = band.grown(1, whole(height, width))
+        cleared = (facts.outside[around.slices] <= to_step(tolerance)).view(np.uint8)
+        is_rim = cv2.dilate(cleared, np.ones((3, 3), np.uint8)) != cleared
+        rows, cols = np.nonzero(is_rim[band.seen_from(around).slices])
+        if len(rows) == 0:
+            continue
+        # how much rim there is within squares of 64 px, and how strongly the figure stands out beside it
+        squares = rows // _CROWD_PX * -(-width // _CROWD_PX) + cols // _CROWD_PX
+        crowd = np.bincount(squares)[squares] / _CROWD_PX**2
+        rows += band.top
+        near = np.zeros(len(rows), np.uint8)
+        for down in (-3, 0, 3):
+            for right in (-3, 0, 3):
+                beside = facts.difference.steps[
+                    np.clip(rows + down, 0, height - 1), np.clip(cols + right, 0, width - 1)
+                ]
+                near = np.maximum(near, beside)
+        shows = near / 255 + 4 * crowd
+        most = int(np.argmax(shows))
+        if shows[most] > best:
+            best, at = float(shows[most]), (int(rows[most]), int(cols[most]))
+    return at
 
 
 BLOTTER_TONES = {"pale": 244.0, "middle": 150.0, "deep": 52.0}

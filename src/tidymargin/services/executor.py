@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 import cv2
 
 from tidymargin.core.base.errors import StoppedError
+from tidymargin.process import give_memory_back
 
 T = TypeVar("T")
 
@@ -250,6 +251,8 @@ class Executor:
         except BaseException as error:  # noqa: BLE001 - handed to whoever waits
             failure = error
         self._here.jobs = jobs
+        if job.cost_bytes:  # or what is left over of one large job adds to the next one's peak
+            give_memory_back()
         with self._ready:
             if self._jobs.get(job.name) is job:
                 del self._jobs[job.name]

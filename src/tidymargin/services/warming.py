@@ -26,6 +26,7 @@ from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.core.tint.plan import Backing, Recolour, TintPlan
 from tidymargin.formats.encode import encode_png
+from tidymargin.process import give_memory_back
 
 _KERNELS_KEPT_S = 30 * 24 * 3600
 _ALL_COMPILED = "all-compiled"
@@ -141,6 +142,7 @@ def warm_kernels() -> None:
     cut_out(pictures[0], measured[0], choked).render_whole()
     _use(cut_out(pictures[0], measure_sheet(pictures[0], GroundPlan(nature="ink"))))
     _tell(None)
+    give_memory_back()  # compiling leaves some fifty megabytes behind
     (folder / _ALL_COMPILED).touch()
     drop_old_kernels(folder)
 

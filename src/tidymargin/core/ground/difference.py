@@ -14,6 +14,7 @@ from tidymargin.core.base.colour import (
     srgb_to_linear,
 )
 from tidymargin.core.base.components import find_pieces
+from tidymargin.core.base.parallel import work_out, work_through
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.ground.kinds import Ground
 from tidymargin.core.ground.other_light import FINE_LINEAR, shade_away_kernel, to_fine_linear_kernel
@@ -107,7 +108,6 @@ def _quantise_kernel(raw, contrast, noise, ringing, strong, per_unit, step, out)
 @njit(cache=True, nogil=True)
 def _ripple_sample_kernel(raw, contrast, away_px, strong, reach, per_unit, out):  # type: ignore[no-untyped-def]
     """Count, near strong edges, how far places are from the mean of the 3 x 3 around them."""
-    count = 0
     height, width = raw.shape
     for row in range(1, height - 1):
         for col in range(1, width - 1):
@@ -119,8 +119,6 @@ def _ripple_sample_kernel(raw, contrast, away_px, strong, reach, per_unit, out):
                     total += raw[there, here]
             ripple = abs(raw[row, col] - total / 9.0) / per_unit
             out[min(999, int(ripple * 100))] += 1
-            count += 1
-    return count
 
 
 @njit(cache=True, nogil=True)
@@ -139,7 +137,11 @@ def _below(
     raw: NDArray[np.uint16], contrast: NDArray[np.uint16], base: tuple[float, float], share: float
 ) -> NDArray[np.uint8]:
     out = np.empty(raw.shape, np.uint8)
-    _below_kernel(raw, contrast, base, share, out)
+
+    def mark(band: Region) -> None:
+        _below_kernel(raw[band.slices], contrast[band.slices], base, share, out[band.slices])
+
+    work_through(mark, whole(*raw.shape).bands(_BAND_PX))
     return out
 
 
@@ -163,16 +165,30 @@ def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], nois
     """
     # what the figure closes in does not count, nor what differs by too much to be haze
     haze = _below(raw, contrast, (noise * _RAW_PER_UNIT, _RAW_PER_UNIT), _HAZE_SHARE)
-    clear = cv2.erode(_touching_border(haze), np.ones((3, 3), np.uint8))
+    clear = np.asarray(cv2.erode(_touching_border(haze), np.ones((3, 3), np.uint8)))
     del haze
-    faint = _below(raw, contrast, (0.0, _STRONG / 2 * _RAW_PER_UNIT), 0.5)
-    away_px = np.asarray(cv2.distanceTransform(faint, cv2.DIST_L2, 3))
-    away_px[np.asarray(clear) == 0] = 0
-    del clear, faint
-    counts = np.zeros(1000, np.int64)
-    total = _ripple_sample_kernel(
-        raw, contrast, away_px, _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, _RAW_PER_UNIT, counts
-    )
+    everywhere = whole(*raw.shape)
+
+    def count(band: Region) -> NDArray[np.int64]:
+        # a ripple is seen against the row before and after; edges farther off than the reach are of no account
+        seen = band.grown(1, everywhere)
+        around = band.grown(RINGING_REACH_PX + 2, everywhere)
+        at = around.slices
+        faint = np.empty(raw[at].shape, np.uint8)
+        _below_kernel(raw[at], contrast[at], (0.0, _STRONG / 2 * _RAW_PER_UNIT), 0.5, faint)
+        away_px = np.asarray(cv2.distanceTransform(faint, cv2.DIST_L2, 3))
+        away_px[clear[at] == 0] = 0
+        counts = np.zeros(1000, np.int64)
+        _ripple_sample_kernel(
+            raw[seen.slices], contrast[seen.slices], away_px[seen.seen_from(around).slices],
+            _STRONG * _RAW_PER_UNIT, RINGING_REACH_PX, _RAW_PER_UNIT, counts,
+        )  # fmt: skip
+        return counts
+
+    # the picture's first and last rows and columns have nothing around them
+    inner = Region(1, 0, everywhere.bottom - 1, everywhere.right)
+    counts = np.sum(work_out(count, inner.bands(_BAND_PX)), axis=0)
+    total = int(np.sum(counts))
     if total < 50:
         return 0.0
     share = np.cumsum(counts) / total
@@ -191,20 +207,38 @@ def _flare(light: NDArray[np.floating]) -> NDArray[np.float32]:
 def _measure_raw(picture: Picture, ground: Ground) -> NDArray[np.uint16]:
     """Return the difference in units of 1/256, nothing taken off, band by band."""
     raw = np.empty(picture.rgb.shape[:2], np.uint16)
-    everywhere = whole(picture.height, picture.width)
     if ground.is_even:
         light = srgb_to_linear(ground.over(Region(0, 0, 1, 1))[0, 0] / 255)
-        colour = linear_to_oklab(_flare(light))
-        _raw_difference_kernel(
-            picture.rgb, _flare(LINEAR_OF_U8), colour.astype(np.float32), _RAW_PER_UNIT, raw
-        )
-        return raw
-    for band in everywhere.bands(_BAND_PX):
-        _uneven_difference_kernel(
-            picture.rgb[band.slices], LINEAR_OF_U8, ground.over(band), FINE_LINEAR,
-            np.float32(ground.shade_weight), _RAW_PER_UNIT, raw[band.slices],
-        )  # fmt: skip
+        colour = linear_to_oklab(_flare(light)).astype(np.float32)
+        linear = _flare(LINEAR_OF_U8)
+
+    def fill(band: Region) -> None:
+        rgb, out = picture.rgb[band.slices], raw[band.slices]
+        if ground.is_even:
+            _raw_difference_kernel(rgb, linear, colour, _RAW_PER_UNIT, out)
+        else:
+            _uneven_difference_kernel(
+                rgb, LINEAR_OF_U8, ground.over(band), FINE_LINEAR,
+                np.float32(ground.shade_weight), _RAW_PER_UNIT, out,
+            )  # fmt: skip
+
+    work_through(fill, whole(picture.height, picture.width).bands(_BAND_PX))
     return raw
+
+
+def _measure_contrast(raw: NDArray[np.uint16]) -> NDArray[np.uint16]:
+    """Return the strongest difference within reach of ringing."""
+    everywhere = whole(*raw.shape)
+    around_px = np.ones((2 * RINGING_REACH_PX + 1,) * 2, np.uint8)
+    contrast = np.empty(raw.shape, np.uint16)
+
+    def fill(band: Region) -> None:
+        around = band.grown(RINGING_REACH_PX, everywhere)
+        widened = np.asarray(cv2.dilate(raw[around.slices], around_px))
+        contrast[band.slices] = widened[band.seen_from(around).slices]
+
+    work_through(fill, everywhere.bands(_BAND_PX))
+    return contrast
 
 
 def measure_difference(picture: Picture, ground: Ground) -> Difference:
@@ -225,13 +259,17 @@ def measure_difference(picture: Picture, ground: Ground) -> Difference:
         Same height and width as the picture.
     """
     raw = _measure_raw(picture, ground)
-    side = 2 * RINGING_REACH_PX + 1
-    contrast = np.asarray(cv2.dilate(raw, np.ones((side, side), np.uint8)), np.uint16)
+    contrast = _measure_contrast(raw)
     ringing = _measure_ringing(raw, contrast, ground.noise)
     steps = np.empty(raw.shape, np.uint8)
-    _quantise_kernel(
-        raw, contrast, ground.noise, ringing, _FULL * _RAW_PER_UNIT, _RAW_PER_UNIT, STEP, steps
-    )
+
+    def quantise(band: Region) -> None:
+        at = band.slices
+        _quantise_kernel(
+            raw[at], contrast[at], ground.noise, ringing, _FULL * _RAW_PER_UNIT, _RAW_PER_UNIT, STEP, steps[at]
+        )  # fmt: skip
+
+    work_through(quantise, whole(*raw.shape).bands(_BAND_PX))
     if picture.alpha is not None:
         steps[picture.alpha == 0] = 0
     return Difference(steps, ringing)

@@ -82,14 +82,7 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
         return ()
     from_border = measure_levels(shut, seeds)
     tick(0.7)
-    narrowed = np.empty(cleared.shape, np.bool_)
-
-    def find_narrowed(band: Region) -> None:
-        levels = from_border[band.slices]
-        np.logical_and(levels > ceiling - widest * fine, levels < NEVER, out=narrowed[band.slices])
-
-    work_through(find_narrowed, bands)
-    chambers = find_pieces(narrowed)
+    chambers = _find_chambers(from_border, ceiling - widest * fine, bands)
     deepest_of = _find_deepest(chambers, room)
     found: list[Narrow] = []
     least = max(64, int(_LEAST_SHARE * cleared.size))
@@ -105,8 +98,7 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
         deepest = deepest_row - outer[0].start, deepest_col - outer[1].start
         # the middle of the gap: as near to what the border gets to more easily as to the chamber
         own = shut[outer]
-        seed = np.array([deepest[0] * own.shape[1] + deepest[1]])
-        behind = measure_levels(own, seed, highest=neck - 1) < neck
+        behind = _flood(np.less(own, neck).view(np.uint8), deepest)
         before = cleared[outer] & (from_border[outer] < neck)
         if not before.any():
             continue
@@ -121,10 +113,25 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
         del between, behind  # as large as the sheet, it may be
         here = outer[0].start, outer[1].start
         shut_off = _shut_off(cleared[outer], fence, here, deepest)
-        if not (shut_off & before).any():  # or the fence would not part them
+        area_px = int(np.count_nonzero(shut_off))
+        if not np.logical_and(
+            shut_off, before, out=before
+        ).any():  # or the fence would not part them
             width_px = round(2 * float(room[row, col]) / _PARTS, 1)
-            found.append(Narrow(fence, row, col, width_px, int(shut_off.sum())))
+            found.append(Narrow(fence, row, col, width_px, area_px))
     return tuple(found)
+
+
+def _find_chambers(levels: NDArray[np.uint8], above: float, bands: list[Region]) -> Pieces:
+    """Return the pieces of what is harder to get to than a level, and not out of reach."""
+    narrowed = np.empty(levels.shape, np.bool_)
+
+    def find(band: Region) -> None:
+        here = levels[band.slices]
+        np.logical_and(here > above, here < NEVER, out=narrowed[band.slices])
+
+    work_through(find, bands)
+    return find_pieces(narrowed)
 
 
 def _measure_room(
@@ -208,8 +215,14 @@ def _shut_off(
     fenced = cleared.astype(np.uint8)
     (top, left), (bottom, right) = ((row - corner[0], col - corner[1]) for row, col in fence)
     cv2.line(fenced, (left, top), (right, bottom), 0, thickness=2, lineType=cv2.LINE_4)
-    cv2.floodFill(fenced, None, place[::-1], 2, flags=4)
-    return np.equal(fenced, 2)
+    return _flood(fenced, place)
+
+
+def _flood(mask: NDArray[np.uint8], place: tuple[int, int]) -> NDArray[np.bool_]:
+    """Return, in the same memory, what of a mask of 0 and 1 hangs together with one of its places."""
+    if mask[place]:
+        cv2.floodFill(mask, None, place[::-1], 2, flags=4)
+    return np.equal(mask, 2, out=mask.view(np.bool_))
 
 
 def _span(
