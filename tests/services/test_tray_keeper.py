@@ -6,8 +6,8 @@ import time
 import pytest
 
 from tests.services.test_trays import busy_png, disc_png
-from tidymargin.core.base.errors import NoGroundError, StorageFullError
-from tidymargin.services import settings, tray_exports, tray_keeper, trays
+from tidymargin.core.base.errors import NoGroundError, OlderEngineError, StorageFullError
+from tidymargin.services import settings, states, tray_exports, tray_keeper, trays
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.states import read_recipe_of
 from tidymargin.services.tray_exports import begin_export, list_files
@@ -75,6 +75,32 @@ def test_a_person_who_changes_a_sheet_meanwhile_is_never_written_over(workshop, 
     assert overview_of(workshop, changed).behind == 0
 
 
+def test_what_an_older_engine_cut_of_a_tray_stays_and_is_cut_anew_when_that_is_asked(
+    workshop, tray, keeper, monkeypatch
+):
+    keeper.finish(60)
+    monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
+    changed = share(workshop, tray, tolerance=4)
+    keeper.finish(60)
+    overview = overview_of(workshop, changed)
+    seen = (overview.older, overview.behind, overview.unknown, overview.clean, overview.doubtful)
+    assert seen == (3, 0, 0, 0, 0)  # nothing is said to go on, as nothing does
+    assert tolerances(workshop, tray) == ["auto"] * 3
+    with pytest.raises(OlderEngineError, match="3 of 3 sheets"):
+        begin_export(workshop, tray.id)
+
+    gone, *_ = workshop.trays.list_sheets(tray.id)
+    trays.renew_all(workshop, tray.id)
+    assert overview_of(workshop, changed).renewing == 3
+    workshop.sheets.bin(gone.id)
+    keeper.finish(60)
+    overview = overview_of(workshop, changed)
+    assert (overview.older, overview.renewing, overview.unknown) == (0, 0, 0)
+    assert tolerances(workshop, tray) == [4, 4]  # and they have got what is shared
+    assert not workshop.renewing
+    assert len(begin_export(workshop, tray.id).jobs) == 2
+
+
 def test_a_full_disk_holds_following_up_and_loses_nothing(workshop, tray, keeper, monkeypatch):
     share(workshop, tray, tolerance=4)
     real = trays.commit_recipe
@@ -92,14 +118,6 @@ def test_a_full_disk_holds_following_up_and_loses_nothing(workshop, tray, keeper
     full[0] = False
     keeper.follow_all()
     assert tolerances(workshop, tray) == [4, 4, 4]
-
-
-def test_a_sheet_of_an_older_engine_rests_until_its_new_cut_is_taken(workshop, tray, keeper, monkeypatch):  # fmt: skip
-    monkeypatch.setattr("tidymargin.services.states.ENGINE_VERSION", 99)
-    share(workshop, tray, tolerance=4)
-    assert keeper.follow_all() == 0
-    assert tolerances(workshop, tray) == ["auto"] * 3
-    assert overview_of(workshop, workshop.trays.load(tray.id)).behind == 3
 
 
 def test_files_that_find_no_room_are_said_so_and_written_again_when_asked(workshop, tray, keeper, monkeypatch):  # fmt: skip

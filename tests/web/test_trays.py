@@ -10,6 +10,7 @@ from bs4 import BeautifulSoup
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services import states
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.exporting import export_sheet
 from tidymargin.services.states import read_recipe_of
@@ -115,6 +116,25 @@ def test_every_figure_of_a_tray_gets_one_colour_and_a_choked_rim_and_undo_takes_
     assert send(client, page, "/trays/1/undo").status_code == 303
     keeper.follow_all()
     assert all(read_recipe_of(s) == Recipe() for s in workshop.trays.list_sheets(tray.id))
+
+
+def test_a_tray_that_an_older_engine_cut_says_so_and_is_cut_anew_by_one_button(
+    client, workshop, tray, keeper, monkeypatch
+):
+    keeper.finish()
+    monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
+    page = look(client, "/trays/1/")
+    assert "4 as an older engine cut them." in page.text
+    assert "being looked over" not in page.text
+    assert page.find("button", string="Use the new cut on all 4")
+    assert not page.find("form", action=lambda action: action and "/export?" in action)
+    assert send(client, page, "/trays/1/renew").status_code == 303
+    assert "4 sheets are being cut anew…" in look(client, "/trays/1/").text
+    keeper.finish()
+    page = look(client, "/trays/1/")
+    assert "older engine" not in page.text
+    assert page.find(string="Before and after (4)")
+    assert len(look(client, "/trays/1/?compare=1").find_all("figure")) == 8
 
 
 def test_all_of_a_tray_is_exported_paused_fetched_and_forgotten(client, workshop, tray, keeper):

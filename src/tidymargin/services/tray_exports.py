@@ -13,13 +13,18 @@ from pathlib import Path
 from typing import IO
 
 from tidymargin import ENGINE_VERSION
-from tidymargin.core.base.errors import BadParameterError, DomainError, NotFoundError
+from tidymargin.core.base.errors import (
+    BadParameterError,
+    DomainError,
+    NotFoundError,
+    OlderEngineError,
+)
 from tidymargin.services.executor import Priority
 from tidymargin.services.exporting import to_stem
 from tidymargin.services.keyjob import Order, read_report
 from tidymargin.services.manifest import CSV_NAME, JSON_NAME, Entry, write_csv, write_json
 from tidymargin.services.queueing import BEAT_S, Jobs, Outcome, open_queue
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.states import is_of_older_engine, read_recipe_of
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.values import NewJob, TrayExport, TrayJob
 
@@ -39,11 +44,19 @@ def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
     ------
     BadParameterError
         There is nothing in it.
+    OlderEngineError
+        An older engine cut some of it, and nobody has said yet that the present one may.
     """
     tray = workshop.trays.load(tray_id)
     sheets = workshop.trays.list_sheets(tray_id)[::-1]
     if not sheets:
         raise BadParameterError("Expected sheets in the tray, there are none.", field="tray")
+    older = sum(map(is_of_older_engine, sheets))
+    if older:
+        raise OlderEngineError(
+            f"{older} of {len(sheets)} sheets were cut by an older engine, and the present one may cut them otherwise.",
+            hint="Use the new cut on all of them, and see both cuts beside each other; or open one.",
+        )
     jobs, taken = [], set[str]()
     for sheet in sheets:
         stem = first = to_stem(sheet.name)

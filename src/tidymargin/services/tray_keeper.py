@@ -8,10 +8,13 @@ from tidymargin.core.base.errors import (
     BusyError,
     DomainError,
     NotFoundError,
+    StaleHeadError,
     StoppedError,
     StorageFullError,
     UnusableFolderError,
 )
+from tidymargin.services.changing import use_new_cut
+from tidymargin.services.states import is_of_older_engine
 from tidymargin.services.tray_exports import Exporter
 from tidymargin.services.trays import failure_name, follow_tray, look_over
 from tidymargin.services.workshop import Workshop
@@ -42,8 +45,25 @@ class TrayKeeper:
         self._threads: list[threading.Thread] = []
         self._looked_over: set[tuple[int, int]] = set()
 
+    def renew_asked(self) -> None:
+        """Cut by the present engine what somebody asked for of what older ones cut."""
+        for number in sorted(self._workshop.renewing):
+            if self._ends.is_set():
+                return
+            try:
+                sheet = self._workshop.sheets.load(number)
+                use_new_cut(self._workshop, number, sheet.head)
+            except (*_FOR_NOW, StaleHeadError):
+                return  # it is asked again
+            except NotFoundError:
+                pass  # it was binned meanwhile
+            except DomainError as error:
+                self._workshop.failed[failure_name(sheet)] = error
+            self._workshop.renewing.discard(number)
+
     def follow_all(self) -> int:
         """Bring every sheet to what its tray shares, as far as that can be; return how many were."""
+        self.renew_asked()
         count = 0
         for tray in self._workshop.trays.list_all():
             for sheet in self._workshop.trays.list_behind(tray):
@@ -72,7 +92,7 @@ class TrayKeeper:
             count += 1
             try:
                 sheet = self._workshop.sheets.load(number)
-                if failure_name(sheet) in self._workshop.failed:
+                if failure_name(sheet) in self._workshop.failed or is_of_older_engine(sheet):
                     continue  # until it is changed
                 look_over(self._workshop, sheet)
             except _FOR_NOW:

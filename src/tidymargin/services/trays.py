@@ -83,6 +83,12 @@ def follow_tray(workshop: Workshop, tray: Tray, sheet: Sheet) -> bool:
     return True
 
 
+def renew_all(workshop: Workshop, tray_id: int) -> None:
+    """Have every sheet of a tray that an older engine cut be cut by the present one, behind what anybody does."""
+    sheets = workshop.trays.list_sheets(tray_id)
+    workshop.renewing.update(sheet.id for sheet in sheets if is_of_older_engine(sheet))
+
+
 def _report_name(sheet: Sheet, recipe: Recipe) -> str:
     return f"report:{cut_name(sheet, recipe.names)}:{recipe.proof.name}"
 
@@ -133,6 +139,11 @@ class Card:
     exceptions: tuple[tuple[str, str], ...]
 
     @property
+    def is_older(self) -> bool:
+        """Whether an older engine cut it: it stays as it is, and is not looked over, until somebody says otherwise."""
+        return is_of_older_engine(self.sheet)
+
+    @property
     def doubt(self) -> float:
         """How doubtful it is, 0 to 1; a failure is more than that, and what nobody looked over yet less."""
         if self.failed:
@@ -147,11 +158,17 @@ class Card:
 
 @dataclass(frozen=True, slots=True)
 class Overview:
-    """A tray as it is: its sheets, the doubtful first, and how many have not got what it shares yet."""
+    """A tray as it is: its sheets, the doubtful first, how many have not got what it shares yet, and are being cut anew."""
 
     tray: Tray
     cards: tuple[Card, ...]
     behind: int
+    renewing: int = 0
+
+    @property
+    def older(self) -> int:
+        """How many an older engine cut."""
+        return sum(card.is_older for card in self.cards)
 
     @property
     def doubtful(self) -> int:
@@ -161,12 +178,13 @@ class Overview:
     @property
     def unknown(self) -> int:
         """How many nobody has looked over yet."""
-        return sum(card.doubt < 0 for card in self.cards)
+        return sum(card.doubt < 0 and not card.is_older for card in self.cards)
 
     @property
     def clean(self) -> int:
         """How many are fine as they are."""
-        return len(self.cards) - self.doubtful - self.unknown
+        older = sum(card.is_older and not card.is_doubtful for card in self.cards)
+        return len(self.cards) - self.doubtful - self.unknown - older
 
 
 def overview_of(workshop: Workshop, tray: Tray) -> Overview:
@@ -178,18 +196,19 @@ def overview_of(workshop: Workshop, tray: Tray) -> Overview:
         failed, report = "", None
         exceptions: tuple[tuple[str, str], ...] = ()
         try:
-            report = report_at_hand(workshop, sheet)
+            report = None if is_of_older_engine(sheet) else report_at_hand(workshop, sheet)
             exceptions = tuple(list_exceptions(shared, read_recipe_of(sheet)))
         except DomainError as error:
             failed = error.message
         failure = workshop.failed.get(failure_name(sheet))
         is_behind = sheet.tray_state != tray.head
-        behind += is_behind
+        behind += is_behind and not is_of_older_engine(sheet)
         if failure is not None:
             failed = failure.message
         cards.append(Card(sheet, report, failed, () if is_behind else exceptions))
     cards.sort(key=lambda card: (-card.doubt, -card.sheet.id))
-    return Overview(tray, tuple(cards), behind)
+    renewing = sum(card.is_older and card.sheet.id in workshop.renewing for card in cards)
+    return Overview(tray, tuple(cards), behind, renewing)
 
 
 def failure_name(sheet: Sheet) -> str:

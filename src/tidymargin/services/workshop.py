@@ -73,6 +73,7 @@ class Workshop:
     small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
     stopped: set[str] = field(default_factory=set)
     failed: dict[str, DomainError] = field(default_factory=dict)
+    renewing: set[int] = field(default_factory=set)
 
     @property
     def database(self) -> Path:

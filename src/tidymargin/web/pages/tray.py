@@ -31,7 +31,7 @@ def _gather(tray: Tray) -> dict[str, Any]:
     exports = workshop.trays.list_exports(tray.id)[:_LISTED]
     working = any(export.state == "working" and not export.is_over for export in exports)
     compares = request.args.get("compare") == "1"
-    changed = [card for card in overview.cards if card.sheet.undo == "tray"]
+    changed = [card for card in overview.cards if card.sheet.undo in ("tray", "engine")]
     return {
         "tray": tray,
         "overview": overview,
@@ -43,7 +43,7 @@ def _gather(tray: Tray) -> dict[str, Any]:
         "formats": list_formats(shared.export),
         "exports": exports,
         "others": [other for other in workshop.trays.list_all() if other.id != tray.id],
-        "is_busy": bool(overview.behind or overview.unknown or working),
+        "is_busy": bool(overview.behind or overview.unknown or overview.renewing or working),
         "on": chosen_backdrop(),
         "most_bytes": MAX_FILE_BYTES,
         "said": sentences,
@@ -162,6 +162,13 @@ def set_export(tray_id: int) -> AnyResponse:
         "pieces": form.get("pieces") == "1",
     }
     trays.share_values(the_workshop(), tray_id, read_seen(), "export", {"export": values})
+    return _go_to(tray_id)
+
+
+@blueprint.post("/trays/<int:tray_id>/renew")
+def renew(tray_id: int) -> AnyResponse:
+    """Cut all by the present engine that an older one cut."""
+    trays.renew_all(the_workshop(), tray_id)
     return _go_to(tray_id)
 
 

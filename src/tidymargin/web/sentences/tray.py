@@ -45,6 +45,8 @@ def say_tray(overview: Overview) -> Markup:
         said.append(gettext("%(num)s clean.", num=overview.clean))
     if overview.doubtful:
         said.append(gettext("%(num)s to look at.", num=overview.doubtful))
+    if overview.older:
+        said.append(gettext("%(num)s as an older engine cut them.", num=overview.older))
     if overview.unknown:
         said.append(gettext("%(num)s being looked over…", num=overview.unknown))
     return fill(" ".join(said))
@@ -57,6 +59,15 @@ def say_behind(overview: Overview) -> str:
     return ngettext(
         "%(num)d sheet is getting what is shared…", "%(num)d sheets are getting what is shared…", overview.behind
     )  # fmt: skip
+
+
+def say_older(overview: Overview) -> str:
+    """Say what becomes of sheets that an older engine cut; nothing where there are none."""
+    if overview.renewing:
+        return ngettext("%(num)d sheet is being cut anew…", "%(num)d sheets are being cut anew…", overview.renewing)  # fmt: skip
+    if not overview.older:
+        return ""
+    return gettext("The present engine may cut them otherwise. They stay as they are, and get nothing that is shared, until you say so.")  # fmt: skip
 
 
 def say_shared(recipe: Recipe) -> list[Markup]:
@@ -102,7 +113,7 @@ def say_tray_export(recipe: Recipe) -> Markup:
 
 def _plain(sentence: Markup) -> Markup:
     """Return a sheet's sentence without its phrases, which open steps that a tray has not got."""
-    return fill("%(said)s", said=sentence.striptags())
+    return fill("%(said)s", said=" ".join(sentence.striptags().split()))
 
 
 def say_reasons(card: Card) -> str:
