@@ -81,9 +81,7 @@ def measure_painted(data: bytes) -> float:
         page.wait_for_timeout(8000)  # the first view settles
         painted, fetched = _drag(page)
         browser.close()
-        # in the server's own thread: with every connection closed, its loop ends
-        server.trigger.pull_trigger(lambda: server.asyncore.close_all(server._map, ignore_all=True))
+        end_server(server)
         thread.join()
-        server.task_dispatcher.shutdown()
         workshop.close()
     return statistics.median(painted) / statistics.median(fetched)

@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, s
 
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.workshop import Workshop
-from tidymargin.web.server import make_server
+from tidymargin.web.server import end_server, make_server
 
 AXE = (Path(__file__).parent / "axe.min.js").read_text()
 _FLAGS = (
@@ -41,11 +41,9 @@ def address(workshop: Workshop) -> Iterator[str]:
     thread.start()
     yield f"http://127.0.0.1:{server.effective_port}"
 
-    # in the server's own thread: with every connection closed, its loop ends
-    server.trigger.pull_trigger(lambda: server.asyncore.close_all(server._map, ignore_all=True))
+    end_server(server)
     thread.join(10)
     assert not thread.is_alive()
-    server.task_dispatcher.shutdown()
 
 
 class Complaints(list[str]):

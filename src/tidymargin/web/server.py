@@ -95,3 +95,15 @@ def make_server(
     )
     server.channel_class = _Channel
     return server
+
+
+def end_server(server: MultiSocketServer | BaseWSGIServer) -> None:
+    """Have a server that runs in another thread end: what is being answered is answered first, then its loop ends."""
+    server.task_dispatcher.shutdown()
+
+    def close() -> None:
+        for channel in list(server.active_channels.values()):
+            channel.handle_close()  # with the files that were still to be sent
+        server.asyncore.close_all(server._map, ignore_all=True)
+
+    server.trigger.pull_trigger(close)
