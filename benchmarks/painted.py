@@ -14,6 +14,7 @@ from tidymargin.services.measuring import load_measured
 from tidymargin.services.warming import warm_kernels
 from tidymargin.services.workshop import open_workshop
 from tidymargin.web.app import create_app
+from tidymargin.web.server import end_server
 
 _MOVES = 15
 _WATCH = """
