@@ -13,7 +13,8 @@ from pathlib import Path
 from benchmarks.families import fetch, make_picture
 from tidymargin.demo.truth import encode_picture
 from tidymargin.services.bringing import add_sheet
-from tidymargin.services.tray_exports import Exporter, begin_export
+from tidymargin.services.exporter import Exporter
+from tidymargin.services.tray_exports import begin_export, stand
 from tidymargin.services.trays import make_tray
 from tidymargin.services.workshop import open_workshop
 
@@ -50,8 +51,8 @@ def _time_export(folder: Path, url: str, workers: int) -> float:
         while exporter.step():
             time.sleep(0.1)
         took = time.monotonic() - begun
-        done = workshop.trays.load_export(export.id)
-        assert done.done == len(done.jobs) == _SHEETS, done.failed
+        standing = stand(workshop, workshop.trays.load_export(export.id))
+        assert len(standing.written) == _SHEETS, standing.failed
     for worker in running:
         worker.terminate()
         worker.wait()

@@ -42,14 +42,15 @@ def test_it_does_jobs_passes_over_what_is_none_and_ends_after_the_one_under_way(
     jobs = Jobs(queue)
     for junk in (b"\x80\x04N.", b"[]", b'{"message": ["1", "nobody.knows", null, 0, 0, 0, [], {}]}'):  # fmt: skip
         queue.storage.enqueue(junk)
-    jobs.put("1", Order("disc", Recipe().to_json()), disc_png(30))
+    order = Order("disc", Recipe().to_json())
+    jobs.put("1", order, disc_png(30))
     worker = start_worker(redis_url)
     latest = time.monotonic() + 60
-    while jobs.collect("1") is None:
+    while jobs.collect("1", order) is None:
         assert time.monotonic() < latest
         assert worker.poll() is None
         time.sleep(0.05)
-    ((name, data),), _ = jobs.collect("1")
+    ((name, data),), _ = jobs.collect("1", order)
     assert (name, data) == ("disc.png", key_file(disc_png(30), Recipe()))
     worker.terminate()
     assert worker.wait(30) == 0

@@ -212,7 +212,7 @@ def test_names_follow_a_pattern_and_are_never_paths():
     assert step.name_file("owl", "png", 64, 64) == "owl-64-png.png"
     assert step.name_file("owl", "webp", 64, 64) == "owl-64.webp"
     own = ExportStep(pattern="{name}@{size}")
-    assert own.name_file("../o/wl", "png", 30, 40) == ".._o_wl@40x30.png"
+    assert own.name_file("../o/wl", "png", 30, 40) == "_o_wl@40x30.png"
     for pattern in ("a/b", "{evil}", "{name", "..\\x"):
         with pytest.raises(ValueError, match="braces"):
             ExportStep(pattern=pattern)

@@ -7,14 +7,14 @@ import pytest
 
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.core.base.errors import NoGroundError, OlderEngineError, StorageFullError
-from tidymargin.services import settings, states, tray_exports, tray_keeper, trays
+from tidymargin.services import exporter, settings, states, tray_keeper, trays
 from tidymargin.services.bringing import add_sheet
 from tidymargin.services.states import read_recipe_of
-from tidymargin.services.tray_exports import begin_export, list_files
+from tidymargin.services.tray_exports import begin_export, list_files, stand, write_again
 from tidymargin.services.tray_keeper import TrayKeeper
 from tidymargin.services.trays import failure_name, make_tray, overview_of, share_values
 from tidymargin.web.app import create_app
-from tidymargin.web.sentences.tray import list_failures
+from tidymargin.web.sentences.tray import list_notices
 
 
 @pytest.fixture
@@ -126,21 +126,22 @@ def test_files_that_find_no_room_are_said_so_and_written_again_when_asked(worksh
     def full(_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(tray_exports.os, "fsync", full)
+    monkeypatch.setattr(exporter.os, "fsync", full)
     keeper.finish(60)
     found = workshop.trays.load_export(export.id)
-    assert (found.failed, found.is_over) == (3, True)
-    assert "disk may be full" in found.jobs[0].said
+    standing = stand(workshop, found)
+    assert (len(standing.failed), standing.is_over) == (3, True)
+    assert "the disk is full" in found.jobs[0].said
     assert not list((workshop.folder / "exports").rglob("*.png"))
     monkeypatch.undo()
     with create_app(workshop).test_request_context():
-        (said,) = list_failures(found)  # what failed alike is named together
+        (said,) = list_notices(standing)  # what failed alike is named together
     assert said.endswith(f": {found.jobs[0].said}")
     assert all(job.stem in said for job in found.jobs)
-    workshop.trays.retry_failed(export.id)
+    write_again(workshop, export.id)
     keeper.finish(60)
     found = workshop.trays.load_export(export.id)
-    assert found.done == 3
+    assert len(stand(workshop, found).written) == 3
     assert all(place.stat().st_size for job in found.jobs for place in list_files(workshop, job))
 
 
@@ -149,7 +150,7 @@ def test_threads_follow_look_over_and_write_by_themselves_and_end_when_they_are_
     export = begin_export(workshop, tray.id)
     keeper.start()
     wait_until(lambda: overview_of(workshop, changed).unknown == 0)
-    wait_until(lambda: workshop.trays.load_export(export.id).done == 3)
+    wait_until(lambda: len(stand(workshop, workshop.trays.load_export(export.id)).written) == 3)
     assert tolerances(workshop, tray) == [4, 4, 4]
     keeper.stop()
     for thread in keeper._threads:

@@ -1,7 +1,9 @@
 """Trays: rules and numbers that sheets share, exceptions that stay, the doubtful first, and all of one written."""
 
+import hashlib
 import json
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -9,23 +11,41 @@ import sys
 import time
 import zipfile
 from contextlib import closing
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tests.conftest import draw_pad, to_png
-from tidymargin.core.base.errors import BadParameterError, StaleHeadError, UnusableArgumentError
+from tidymargin.core.base.errors import (
+    BadParameterError,
+    DamagedFileError,
+    NotFoundError,
+    StaleHeadError,
+    UnusableArgumentError,
+)
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
 from tidymargin.formats.sharing import list_exceptions, share, take_shared
-from tidymargin.services import keeping, settings
+from tidymargin.services import keeping, settings, tray_exports
 from tidymargin.services.bringing import add_sheet
+from tidymargin.services.doctoring import look_over
+from tidymargin.services.exporter import SILENT_S, Exporter
 from tidymargin.services.exporting import key_file
 from tidymargin.services.keyjob import Order
+from tidymargin.services.manifest import CSV_NAME, JSON_NAME
 from tidymargin.services.marking import add_area
 from tidymargin.services.queueing import Jobs, open_queue
 from tidymargin.services.states import read_recipe_of
-from tidymargin.services.tray_exports import SILENT_S, Exporter, begin_export, list_files, write_zip
+from tidymargin.services.tray_exports import (
+    begin_export,
+    folder_of,
+    list_files,
+    list_without_tray,
+    stand,
+    write_again,
+    write_zip,
+)
 from tidymargin.services.tray_keeper import TrayKeeper
 from tidymargin.services.trays import make_tray, overview_of, share_of, share_values
 from tidymargin.services.workshop import open_workshop
@@ -151,25 +171,127 @@ def test_all_of_a_tray_is_written_once_with_a_manifest_though_some_failed_and_it
     keeper.exporter.step()
     assert keeper.exporter.jobs.take_one()
     keeper.exporter.step()
-    assert workshop.trays.load_export(export.id).done == 1
+    assert len(stand(workshop, workshop.trays.load_export(export.id)).written) == 1
     keeper.stop()
     workshop.close()
     with closing(open_workshop(workshop.folder)) as again:
         keeper = TrayKeeper(again)
         keeper.finish(60)
         found = again.trays.load_export(export.id)
-        assert (found.done, found.failed, found.is_over) == (3, 1, True)
+        standing = stand(again, found)
+        assert (len(standing.written), len(standing.failed), standing.is_over) == (3, 1, True)
         with write_zip(again, found) as data, zipfile.ZipFile(data) as archive:
             assert sorted(archive.namelist()) == ["badge.png", "disc-2.png", "disc.png", "manifest.csv", "manifest.json"]  # fmt: skip
             rows = json.loads(archive.read("manifest.json"))["pictures"]
             assert archive.read("disc-2.png") == key_file(disc_png(60), Recipe())
         assert [row["name"] for row in rows if row["failed"]] == ["lost"]
         place.write_bytes(kept)
-        again.trays.retry_failed(export.id)
+        write_again(again, export.id)
         keeper.finish(60)
         found = again.trays.load_export(export.id)
-        assert found.done == 4
+        assert len(stand(again, found).written) == 4
         assert all(place.is_file() for job in found.jobs for place in list_files(again, job))
+
+
+def rename_by_pattern(workshop, tray, names, pattern="auto", pieces=False):
+    """Give the tray's sheets names, and all of them a pattern."""
+    for sheet, name in zip(now(workshop, tray)[1], names, strict=True):
+        keeping.rename_sheet(workshop, sheet.id, name)
+    values = {"export": {"pattern": pattern, "pieces": pieces}}
+    return share_values(workshop, tray.id, now(workshop, tray)[0].head, "export", values)
+
+
+def read_names(workshop, export):
+    """The names in an export's ZIP, which are those in its manifest, file by file and hash by hash."""
+    with write_zip(workshop, workshop.trays.load_export(export.id)) as data, zipfile.ZipFile(data) as archive:  # fmt: skip
+        rows = json.loads(archive.read("manifest.json"))["pictures"]
+        files = [pair for row in rows for pair in zip(row.get("files", ()), row.get("sha256", ()), strict=True)]  # fmt: skip
+        found = [(n, hashlib.sha256(archive.read(n)).hexdigest()) for n in archive.namelist() if n not in (CSV_NAME, JSON_NAME)]  # fmt: skip
+        assert files == found
+        assert sum(len(row.get("files", ())) for row in rows) == len(files)
+        return [name for name, _ in files], [said for row in rows for said in row.get("renamed", ())]  # fmt: skip
+
+
+def test_no_two_names_in_an_export_are_alike_and_what_was_renamed_is_said(workshop, tray, keeper):
+    rename_by_pattern(workshop, tray, ["A.png", "a.png", "b.png"], pattern="cut")
+    keeper.follow_all()
+    export = begin_export(workshop, tray.id)
+    keeper.finish(60)
+    assert read_names(workshop, export) == (["cut.png", "cut-2.png", "cut-3.png"], ["cut.png as cut-2.png", "cut.png as cut-3.png"])  # fmt: skip
+    # a piece's number beside a sheet of such a name
+    rename_by_pattern(workshop, tray, ["q.png", "q-1.png", "Q-1.jpg"], pieces=True)
+    keeper.follow_all()
+    export = begin_export(workshop, tray.id)
+    assert [job.stem for job in export.jobs] == ["q", "q-1", "Q-1-2"]
+    keeper.finish(60)
+    names, _ = read_names(workshop, export)
+    assert len({name.lower() for name in names}) == len(names) == 3
+    rename_by_pattern(workshop, tray, ["manifest.png", ".hidden.png", "\u65e5" * 110 + ".png"], pattern="{name}")  # fmt: skip
+    keeper.follow_all()
+    export = begin_export(workshop, tray.id)
+    keeper.finish(60)
+    assert read_names(workshop, export)[0][:2] == ["manifest.png", "hidden.png"]
+
+
+def test_files_that_are_gone_are_not_counted_and_are_written_again_under_their_names(workshop, tray, keeper):  # fmt: skip
+    rename_by_pattern(workshop, tray, ["A.png", "B.png", "C.png"], pattern="cut")
+    keeper.follow_all()
+    export = begin_export(workshop, tray.id)
+    keeper.finish(60)
+    before = read_names(workshop, export)[0]
+    shutil.rmtree(folder_of(workshop, export.id) / str(export.jobs[0].id))
+    standing = stand(workshop, workshop.trays.load_export(export.id))
+    assert [len(standing.written), len(standing.missing), standing.is_over] == [2, 1, True]
+    assert read_names(workshop, export)[0] == before[1:]
+    shutil.rmtree(folder_of(workshop, export.id))  # as after a restore
+    with pytest.raises(NotFoundError, match="None of its files"):
+        write_zip(workshop, workshop.trays.load_export(export.id))
+    assert any("3 files of an export" in found.said for found in look_over(workshop.folder))
+    write_again(workshop, export.id)
+    keeper.finish(60)
+    assert read_names(workshop, export)[0] == before
+    # a file that is not what was written makes no ZIP, and is written again as well
+    list_files(workshop, workshop.trays.load_job(export.jobs[1].id))[0].write_bytes(b"spoilt")
+    with pytest.raises(DamagedFileError, match=r"cut-2\.png"):
+        write_zip(workshop, workshop.trays.load_export(export.id))
+    write_again(workshop, export.id)
+    keeper.finish(60)
+    assert read_names(workshop, export)[0] == before
+
+
+def test_an_unfinished_export_of_an_older_version_says_so_and_is_written_by_this_one(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    keeper.follow_all()
+    monkeypatch.setattr(tray_exports, "ENGINE_VERSION", 1)
+    export = begin_export(workshop, tray.id)
+    monkeypatch.undo()
+    keeper.finish(60)
+    standing = stand(workshop, workshop.trays.load_export(export.id))
+    assert (len(standing.failed), standing.older) == (3, 3)
+    write_again(workshop, export.id)
+    keeper.finish(60)
+    standing = stand(workshop, workshop.trays.load_export(export.id))
+    assert (len(standing.written), standing.older) == (3, 0)
+
+
+def test_cuts_of_deleted_sheets_go_with_the_bin_and_those_of_no_tray_are_listed(workshop, tray, keeper):  # fmt: skip
+    keeper.follow_all()
+    export = begin_export(workshop, tray.id)
+    keeper.finish(60)
+    before = keeping.measure_disk(workshop)
+    assert before.exports == sum(p.stat().st_size for p in folder_of(workshop, export.id).rglob("*") if p.is_file())  # fmt: skip
+    assert before.total >= before.exports + before.originals
+    keeping.bin_sheet(workshop, export.jobs[0].sheet)
+    keeping.empty_bin(workshop)
+    assert len(workshop.trays.load_export(export.id).jobs) == 2
+    assert not (folder_of(workshop, export.id) / str(export.jobs[0].id)).exists()
+    workshop.trays.take_apart(tray.id)
+    assert [found.export.id for found in list_without_tray(workshop)] == [export.id]
+    for job in export.jobs[1:]:
+        keeping.bin_sheet(workshop, job.sheet)
+    keeping.empty_bin(workshop)
+    assert workshop.trays.list_exports() == []
+    assert not folder_of(workshop, export.id).exists()
+    assert keeping.measure_disk(workshop).exports == 0
 
 
 def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop, tray, keeper):
@@ -182,7 +304,7 @@ def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop
     assert keeper.exporter.jobs.take_one()
     workshop.trays.set_export(export.id, "stopped")
     keeper.finish(5)
-    assert workshop.trays.load_export(export.id).done == 0
+    assert not stand(workshop, workshop.trays.load_export(export.id)).written
     with pytest.raises(BadParameterError, match="there are none"):
         begin_export(workshop, make_tray(workshop, "empty").id)
 
@@ -239,26 +361,27 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
         worker.terminate()
         assert worker.wait(30) == 0
         found = again.trays.load_export(export.id)
-        assert found.done == len(found.jobs) == 8
+        assert len(stand(again, found).written) == len(found.jobs) == 8
         with write_zip(again, found) as data, zipfile.ZipFile(data) as archive:
             assert len(archive.namelist()) == len(set(archive.namelist())) == 10
             assert archive.read("more 3.png") == key_file(disc_png(123), Recipe())
-    left = exporter.jobs.queue.storage
+    left = exporter.jobs._storage
     assert left.result_store_size() == 0  # nothing of it stays there
 
 
 def test_a_worker_refuses_another_engine_in_words_and_nothing_on_the_queue_is_more_than_values(tmp_path, badge_png):  # fmt: skip
     queue = open_queue(tmp_path)
     jobs = Jobs(queue)
-    jobs.put("1", Order("badge", Recipe().to_json(), 1), badge_png)
+    older, unread = Order("badge", Recipe().to_json(), 1), Order("badge", Recipe().to_json())
+    jobs.put("1", older, badge_png)
     assert jobs.take_one()
-    assert jobs.collect("1").startswith("Expected a worker of engine 1, got one of engine")
-    jobs.put("2", Order("badge", Recipe().to_json()), b"no picture")
+    assert jobs.collect("1", older).startswith("Expected a worker of engine 1, got one of engine")
+    jobs.put("2", unread, b"no picture")
     jobs.take_one()
-    assert jobs.collect("2").startswith("Expected PNG")
+    assert jobs.collect("2", unread).startswith("Expected PNG")
     queue.storage.enqueue(b"\x80\x04cos\nsystem\n(S'touch /tmp/never'\ntR.")
-    with pytest.raises(UnicodeDecodeError):
-        queue.dequeue()
+    assert jobs.take_one()  # and dropped
+    assert not Path("/tmp/never").exists()
     with pytest.raises(UnusableArgumentError, match="none answers"):
         open_queue(None, "redis://127.0.0.1:1/0")
     with pytest.raises(UnusableArgumentError, match="redis://HOST"):
@@ -267,14 +390,15 @@ def test_a_worker_refuses_another_engine_in_words_and_nothing_on_the_queue_is_mo
 
 def test_a_picture_out_of_a_worker_is_what_is_cut_here(tmp_path, badge_png):
     jobs = Jobs(open_queue(tmp_path))
-    jobs.put("1", Order("badge", Recipe().to_json()), badge_png)
+    order = Order("badge", Recipe().to_json())
+    jobs.put("1", order, badge_png)
     jobs.take_one()
-    ((name, data),), report = jobs.collect("1")
+    ((name, data),), report = jobs.collect("1", order)
     assert (name, report.ground, report.files) == ("badge.png", "flat", ("badge.png",))
     assert data == key_file(badge_png, Recipe())
     assert decode_picture(data).picture.width == report.width
     jobs.forget("1")
-    assert jobs.collect("1") is None
+    assert jobs.collect("1", order) is None
 
 
 def test_trays_come_over_with_their_sheets_out_of_another_database(tmp_path, tray, workshop):  # fmt: skip

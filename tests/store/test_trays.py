@@ -91,7 +91,8 @@ def test_a_job_that_is_done_stays_done_whatever_comes_later(trays):
     tray = trays.add("Quay", "{}")
     export = trays.begin_export(tray, [new_job(1), new_job(2, "b"), new_job(3, "c")])
     first, second, third = export.jobs
-    assert (export.done, export.failed, export.is_over, export.name) == (0, 0, False, "Quay")
+    assert ({job.state for job in export.jobs}, export.name) == ({"waiting"}, "Quay")
+    assert len({job.token for job in export.jobs}) == 3
     assert trays.set_job(first.id, "begun")
     assert trays.set_job(first.id, "done", report='{"n": 1}')
     assert not trays.set_job(first.id, "failed", said="too late")
@@ -100,12 +101,14 @@ def test_a_job_that_is_done_stays_done_whatever_comes_later(trays):
     assert (found.state, found.said, found.report) == ("done", "", '{"n": 1}')
     trays.set_job(second.id, "failed", said="No ground.")
     trays.set_job(third.id, "done", report="{}")
-    found = trays.load_export(export.id)
-    assert (found.done, found.failed, found.is_over) == (2, 1, True)
-    trays.retry_failed(export.id)
+    trays.set_export(export.id, "stopped")
+    trays.do_again(export.id, [second.id], 99)
     found = trays.load_export(export.id)
     assert [job.state for job in found.jobs] == ["done", "waiting", "done"]
-    assert found.jobs[1].said == ""
+    assert (found.jobs[1].said, found.jobs[1].engine_version, found.state) == ("", 99, "working")
+    assert found.jobs[1].token != second.token
+    trays.set_job(second.id, "begun")
+    assert trays.load_job(first.id).report == '{"n": 1}'
 
 
 def test_exports_are_listed_by_tray_set_and_forgotten_with_their_jobs(trays):

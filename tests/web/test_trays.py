@@ -61,7 +61,33 @@ def test_sheets_put_together_stand_in_a_tray_of_their_own_and_are_walked_doubtfu
     assert "no ground was found" in first.find(class_="why").text
     now = client.get("/trays/1/now")
     assert "1 to look at" in now.text
-    assert now.text.count('<li class="card') == 4
+    assert now.text.count('id="card-') == 4
+
+
+def test_a_page_that_asks_again_gets_what_changed_and_nothing_where_nothing_did(client, workshop, tray, keeper):  # fmt: skip
+    keeper.follow_all()
+
+    def ask(page):
+        place = page.find(id="tray-now")["hx-get"]
+        answer = client.get(place)
+        return answer.status_code, BeautifulSoup(answer.data, "html.parser")
+
+    before = look(client, "/trays/1/")
+    assert ask(before)[0] == 204
+    cards = [card["id"] for card in before.select("#cards .card")]
+    assert keeper.look_over_some(1) is True
+    status, changed = ask(before)
+    (gone,) = [each["id"] for each in changed.find_all(attrs={"hx-swap-oob": "delete"})]
+    (came,) = changed.select("li.card")
+    assert (status, came["id"]) == (200, gone)
+    at = came.parent["hx-swap-oob"]
+    left = [card for card in cards if card != gone]
+    place = len(left) if at == "beforeend:#cards .cards" else left.index(at.split("#")[1])
+    left.insert(place, gone)
+    assert [card["id"] for card in look(client, "/trays/1/").select("#cards .card")] == left
+    assert ask(changed)[0] == 204  # it carries what it has shown on
+    forgotten = client.get("/trays/1/now?seen=0123")
+    assert forgotten.text.count('id="card-') == len(cards)
 
 
 def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop, tray, keeper):

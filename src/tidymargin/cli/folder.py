@@ -1,10 +1,12 @@
 """Keying the pictures of a folder by what they share: several at once, with a manifest and the doubtful named at the end."""
 
+import dataclasses
 import multiprocessing
 import os
 import sys
+from collections import deque
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 
@@ -15,11 +17,12 @@ from tidymargin.cli.telling import read_input, tell
 from tidymargin.core.base.errors import BadImageError, DomainError, UnusableArgumentError
 from tidymargin.core.base.parallel import hold_to_cores
 from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.formats.names import Names, number_stems
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.sharing import take_shared
 from tidymargin.formats.unpacking import Asked, find_kind
 from tidymargin.services.exporting import to_stem
-from tidymargin.services.keyjob import Order, do_order, say_error
+from tidymargin.services.keyjob import Order, do_order, name_files, say_error
 from tidymargin.services.manifest import (
     CSV_NAME,
     JSON_NAME,
@@ -92,26 +95,25 @@ def _begin(cores: int) -> None:
 def _key_all(
     places: list[Path], shared: Recipe, jobs: int, asked: Asked
 ) -> Iterator[tuple[Path, list[Keyed]]]:
-    """Yield what comes of each picture, in the order in which they are done."""
+    """Yield what comes of each picture, in their order, so that names that must be numbered are alike every time."""
     text = shared.to_json()
+    stems = number_stems([place.stem for place in places])
     cores = max(1, (os.cpu_count() or 1) // jobs)
     # a process that was forked would have its parent's threads' locks without their threads
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(jobs, context, _begin, (cores,)) as pool:
-        waiting = {pool.submit(_key_one, place, _stem(place, places), text, asked): place for place in places}  # fmt: skip
-        for done in as_completed(waiting):
-            place = waiting[done]
+        waiting: deque[tuple[Path, Future[list[Keyed]]]] = deque()
+        left = deque(zip(places, stems, strict=True))
+        while waiting or left:
+            while left and len(waiting) < 2 * jobs:  # what is done early waits in memory
+                place, stem = left.popleft()
+                waiting.append((place, pool.submit(_key_one, place, stem, text, asked)))
+            place, done = waiting.popleft()
             try:
                 yield place, done.result()
             except BrokenProcessPool:
                 said = "The process that keyed it was ended from outside. Key it again."
                 yield place, [([], Entry(place.name, None, said))]
-
-
-def _stem(place: Path, places: list[Path]) -> str:
-    """Return a picture's name without its ending, but where that would be another's too."""
-    alike = sum(other.stem.lower() == place.stem.lower() for other in places)
-    return place.stem if alike == 1 else place.name.replace(".", "-")
 
 
 def key_folder(
@@ -139,6 +141,7 @@ def key_folder(
         click.echo("tidy: places in the recipe are of one picture, and are not shared.", err=True)
     outputs = Outputs(tuple(places), replace=replace)
     csv_at, json_at = outputs.claim(target / CSV_NAME), outputs.claim(target / JSON_NAME)
+    names = Names(CSV_NAME, JSON_NAME)
     entries: dict[Path, list[Entry]] = {}
     worst: DomainError | None = None
     with click.progressbar(places, label="Keying", file=sys.stderr) as bar:
@@ -146,9 +149,12 @@ def key_folder(
             entries[place] = []
             for files, found in keyed:
                 entry = found
+                if found.report is not None:
+                    entry = dataclasses.replace(found, report=name_files(names, found.report))
+                own = () if entry.report is None else entry.report.files
                 try:
-                    for file in files:
-                        outputs.write(outputs.claim(target / file.name), file.data)
+                    for file, name in zip(files, own, strict=True):
+                        outputs.write(outputs.claim(target / name), file.data)
                 except DomainError as error:  # the others are still written
                     entry = Entry(found.name, None, say_error(error))
                     worst = error
@@ -166,6 +172,9 @@ def _tell_doubtful(entries: list[Entry]) -> None:
     doubtful = list_doubtful(entries)
     clean = len(entries) - len(doubtful)
     click.echo(f"{len(entries)} pictures: {clean} clean, {len(doubtful)} to look at.")
+    renamed = [said for entry in entries if entry.report for said in entry.report.renamed]
+    if renamed:
+        click.echo(f"Renamed, because the name was taken: {', '.join(renamed[:_NAMED])}.")
     for entry in doubtful[:_NAMED]:
         if entry.report is None:
             tell(BadImageError(entry.failed), entry.name)

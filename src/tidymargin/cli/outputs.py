@@ -5,6 +5,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from tidymargin.core.base.errors import UnusableArgumentError
+from tidymargin.formats.names import to_file_name, to_key
+from tidymargin.formats.outputs import SPELLINGS
 from tidymargin.store.aside import refuse_there, write_output
 
 
@@ -36,14 +38,14 @@ def place_outputs(
             f"{len(endings)} files cannot go into the one file {output}.",
             hint="Give a folder, ending in /.",
         )
-    if not folder and Path(output).suffix.lower() != f".{endings[0]}":
+    if not folder and Path(output).suffix.lower().lstrip(".") not in SPELLINGS.get(endings[0], (endings[0],)):  # fmt: skip
         raise UnusableArgumentError(
             f"Expected an output ending in .{endings[0]}, or a folder ending in /, got {output}."
         )
     if not folder:
         return [Path(output)]
-    places = [Path(output) / f"{path.stem}.{endings[0]}" for path in inputs]
-    if len(set(places)) < len(places):
+    places = [Path(output) / to_file_name(path.stem, endings[0]) for path in inputs]
+    if len({to_key(place.name) for place in places}) < len(places):
         raise UnusableArgumentError(
             "Two of the pictures have the same name and would overwrite each other.",
             hint="Key them into different folders.",

@@ -7,7 +7,6 @@ import threading
 from types import FrameType
 
 import click
-from huey.exceptions import HueyException
 from redis.exceptions import RedisError
 
 from tidymargin import ENGINE_VERSION
@@ -45,8 +44,9 @@ def work(cores: int) -> None:
     while not ends.is_set():
         try:
             jobs.take_one()  # waits a second at most
-        except (ValueError, TypeError, KeyError, HueyException):
-            log.warning("what was on the queue is no job, and was dropped")
         except (OSError, RedisError):
             log.warning("the queue does not answer; it is asked again")
             ends.wait(5)
+        except Exception:  # one job of many: the worker goes on
+            log.warning("a job was dropped by our own fault", exc_info=True)
+            ends.wait(1)

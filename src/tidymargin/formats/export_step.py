@@ -9,6 +9,7 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.output.framing import LARGEST_PX, Frame, Size
 from tidymargin.formats.fields import Auto, Colour
+from tidymargin.formats.names import MOST_BYTES, shorten, to_file_name
 from tidymargin.formats.outputs import ENDINGS, FormatName, Wish
 from tidymargin.formats.step import AtMost, Step
 
@@ -17,7 +18,6 @@ PLACES = ("name", "piece", "width", "height", "size", "format")
 """What a naming pattern may hold, in braces."""
 
 _PLACE = re.compile(r"\{([^{}]*)\}")
-_NO_NAME = re.compile(r"[/\\\x00-\x1f]")
 _Margin = Annotated[int, Field(ge=0, le=4000)]
 _Side = Annotated[int, Field(ge=1, le=LARGEST_PX)]
 
@@ -126,9 +126,14 @@ class ExportStep(Step):
             )
             alike = [other for other in self.formats if ENDINGS[other] == ENDINGS[kind]]
             pattern += "-{format}" if len(alike) > 1 else ""
-        values = {"name": stem, "piece": piece, "width": width, "height": height, "size": f"{width}x{height}", "format": kind}  # fmt: skip
-        named = _PLACE.sub(lambda found: str(values[found.group(1)]), pattern)
-        return f"{_NO_NAME.sub('_', named)[:180]}.{ENDINGS[kind]}"
+        values = {"piece": piece, "width": width, "height": height, "size": f"{width}x{height}", "format": kind}  # fmt: skip
+
+        def fill(name: str) -> str:
+            return _PLACE.sub(lambda found: str({**values, "name": name}[found.group(1)]), pattern)
+
+        # a long name gives way to what tells one size from another
+        room = MOST_BYTES - len(f"{fill('')}.{ENDINGS[kind]}".encode())
+        return to_file_name(fill(shorten(stem, room)), ENDINGS[kind])
 
 
 def read_sizes(text: str) -> list[SizeEntry]:

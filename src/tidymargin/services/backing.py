@@ -9,7 +9,6 @@ import hashlib
 import json
 import os
 import re
-import sqlite3
 import struct
 import tempfile
 import zipfile
@@ -33,7 +32,7 @@ from tidymargin.process import program
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.copies import Copy
-from tidymargin.store.database import check_database, copy_database
+from tidymargin.store.database import UNREADABLE, check_database, copy_database
 from tidymargin.store.folder import DATABASE, SET_ASIDE, FolderLock
 from tidymargin.store.originals import Originals
 
@@ -310,6 +309,6 @@ def _unpack(source: Path, folder: Path) -> BackedUp:
                 _take_member(archive, name, said, file)
     try:
         check_database(folder / DATABASE)
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         raise _damaged("its database cannot be read") from error
     return _say(manifest)

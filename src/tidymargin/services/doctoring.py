@@ -1,7 +1,6 @@
 """Saying what state a data folder is in, and mending what can be mended without loss."""
 
 import contextlib
-import sqlite3
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass
@@ -12,16 +11,18 @@ from tidymargin import ENGINE_VERSION, __version__
 from tidymargin.core.base.errors import DamagedDatabaseError, DomainError, NotFoundError
 from tidymargin.process import program
 from tidymargin.services.keeping import bring_back, size_below
+from tidymargin.services.keyjob import read_report
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.aside import write_aside
 from tidymargin.store.copies import Copies, Copy
 from tidymargin.store.database import (
+    UNREADABLE,
     check_database,
     connect_to_read,
     list_revisions,
     open_database,
 )
-from tidymargin.store.folder import DATABASE, SET_ASIDE, FolderLock, find_owner
+from tidymargin.store.folder import DATABASE, EXPORTS, SET_ASIDE, FolderLock, find_owner
 from tidymargin.store.merging import bring_over, take_all_out
 from tidymargin.store.originals import Originals
 
@@ -60,7 +61,8 @@ def look_over(folder: Path) -> list[Finding]:
     for copy in copies.list_all():
         found.append(_say_copy(copy))
     found += _look_over_originals(folder)
-    for name, part in (("originals", "originals"), ("set aside", SET_ASIDE), ("copies", "copies"), ("pictures of older cuts", "proofs"), ("cache, which may be deleted", "cache")):  # fmt: skip
+    found += _look_over_exports(folder)
+    for name, part in (("originals", "originals"), ("set aside", SET_ASIDE), ("copies", "copies"), ("pictures of older cuts", "proofs"), ("exports of trays", EXPORTS), ("cache, which may be deleted", "cache")):  # fmt: skip
         found.append(Finding(f"{size_below(folder / part) / 1e6:,.1f} MB {name}"))
     return found
 
@@ -76,7 +78,7 @@ def _look_over_database(place: Path) -> list[Finding]:
             loose = len(read.execute("PRAGMA foreign_key_check").fetchall())
     except DomainError as error:
         return [Finding(error.message, is_wrong=True)]
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         return [Finding(f"the database cannot be read: {error}", is_wrong=True)]
     found = [Finding(f"database whole, revision {revision}: {sheets} sheets, {binned} of them in the bin, {states} states")]  # fmt: skip
     if loose:
@@ -97,7 +99,7 @@ def _look_over_originals(folder: Path) -> list[Finding]:
     originals = Originals(folder / "originals", folder / SET_ASIDE)
     there = originals.list_all()
     named: set[str] = set()
-    with contextlib.suppress(sqlite3.Error, DomainError):
+    with contextlib.suppress(*UNREADABLE, DomainError):
         check_database(folder / DATABASE)
         named = Copy(folder / DATABASE, datetime.now(UTC)).list_originals()
     missing = {name for name in named - there if not (folder / SET_ASIDE / name).exists()}
@@ -113,6 +115,33 @@ def _look_over_originals(folder: Path) -> list[Finding]:
         found.append(Finding(f"an original that a sheet names is missing: {name}", is_wrong=True))
     for name in damaged:
         found.append(Finding(f"an original was changed or damaged: {name}", is_wrong=True))
+    return found
+
+
+def _look_over_exports(folder: Path) -> list[Finding]:
+    """Say which files of exports are noted as written and are not there, and which folders no export names."""
+    try:
+        with closing(connect_to_read(folder / DATABASE)) as read:
+            exports = dict(read.execute("SELECT id, name FROM tray_export"))
+            jobs = read.execute("SELECT id, export_id, state, report FROM tray_job").fetchall()
+    except UNREADABLE:
+        return []
+    found = []
+    for number, name in exports.items():
+        missing = 0
+        for job, export, state, report in jobs:
+            if export != number or state != "done":
+                continue
+            place = folder / EXPORTS / str(number) / str(job)
+            try:
+                missing += sum(not (place / file).is_file() for file in read_report(report).files)
+            except ValueError:
+                missing += 1
+        if missing:
+            found.append(Finding(f"{missing} files of an export of “{name}” are not there; its tray’s page writes them again", True))  # fmt: skip
+    strays = [p.name for p in (folder / EXPORTS).glob("*") if not (p.name.isdigit() and int(p.name) in exports)]  # fmt: skip
+    if strays:
+        found.append(Finding(f"{len(strays)} folders of exports that the database does not know, in {folder / EXPORTS}", True))  # fmt: skip
     return found
 
 
@@ -213,7 +242,7 @@ def _put_in_place(folder: Path, copy: Copy | None, tell: Tell) -> None:
     try:
         sheets, states = bring_over(moved, place, there)
         tell(f"of what was there {sheets} more sheets and {states} more states could be read, and were brought over")  # fmt: skip
-    except sqlite3.Error:
+    except UNREADABLE:
         tell(f"nothing of what was there could be read; {_NOT_IN_IT}")
 
 

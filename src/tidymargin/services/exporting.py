@@ -16,6 +16,7 @@ from tidymargin.core.cut import Cutter
 from tidymargin.formats.checking import Checked, Witness, read_back
 from tidymargin.formats.decode import Decoded, decode_picture
 from tidymargin.formats.encode import encode_bands, encode_quick
+from tidymargin.formats.names import to_file_name
 from tidymargin.formats.outputs import ENDINGS, FormatName, Wish, write_cut
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.cutting import cut_by, load_cutter
@@ -193,7 +194,7 @@ def export_files(workshop: Workshop, sheet: Sheet) -> Download:
         )
         if len(found) == 1:
             return Download(found[0].name, found[0].media, found[0].data, found)
-        return Download(f"{stem}.zip", "application/zip", pack(list(found)), found)
+        return Download(to_file_name(stem, "zip"), "application/zip", pack(list(found)), found)
 
     return workshop.executor.run(files_name(sheet), Priority.EXPORT, compute)
 
@@ -219,20 +220,20 @@ def write_cut_files(
     """Return every file that a recipe's export asks for of a cut."""
     if recipe.export.is_one_png:
         data, checked = write_png(cutter, recipe, dots_per_inch)
-        return [Written(f"{stem}.png", "png", data, checked)]
+        return [Written(to_file_name(stem, "png"), "png", data, checked)]
     return list(write_files(cutter, recipe, stem, dots_per_inch))
 
 
 def to_export_name(name: str) -> str:
     """Return a file name for a sheet's export: its own, ending in .png."""
-    return f"{to_stem(name)}.png"
+    return to_file_name(to_stem(name), "png")
 
 
 def to_download_name(name: str, recipe: Recipe) -> str:
     """Return a file name for what a sheet's export gives: one file's, or a ZIP's."""
     export = recipe.export
     ending = ENDINGS[export.formats[0]] if export.makes_one_file else "zip"
-    return f"{to_stem(name)}.{ending}"
+    return to_file_name(to_stem(name), ending)
 
 
 def note_export(workshop: Workshop, sheet: Sheet, made: Download) -> None:

@@ -3,7 +3,6 @@
 import contextlib
 import os
 import shutil
-import sqlite3
 import tempfile
 import threading
 import time
@@ -20,9 +19,11 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.services.bringing import add_sheet, to_shown_name
 from tidymargin.services.identity import measuring_name, proof_name
+from tidymargin.services.tray_exports import sweep_exports
 from tidymargin.services.workshop import Workshop, keep_copy
 from tidymargin.store.copies import list_set_aside
-from tidymargin.store.folder import SET_ASIDE
+from tidymargin.store.database import UNREADABLE
+from tidymargin.store.folder import EXPORTS, SET_ASIDE
 from tidymargin.store.merging import bring_over
 from tidymargin.store.originals import name_of
 from tidymargin.store.values import Sheet
@@ -43,12 +44,13 @@ class DiskUse:
     originals: int
     history: int
     cache: int
+    exports: int
     binned: int
 
     @property
     def total(self) -> int:
         """All of it."""
-        return self.originals + self.history + self.cache
+        return self.originals + self.history + self.cache + self.exports
 
 
 def size_below(folder: Path) -> int:
@@ -76,6 +78,7 @@ def measure_disk(workshop: Workshop) -> DiskUse:
         history=sum(place.stat().st_size for place in folder.glob("sheets.sqlite*"))
         + size_below(folder / "proofs"),
         cache=size_below(folder / "cache"),
+        exports=size_below(folder / EXPORTS),
         binned=sum(workshop.originals.size_of(name) for name in binned),
     )
 
@@ -152,6 +155,7 @@ def empty_bin(workshop: Workshop) -> None:
             if original in gone:  # another sheet of the same picture needs its own
                 workshop.proofs.drop(name)
         workshop.disk.clear()
+    sweep_exports(workshop)
     for name, original in measuring.items():
         if original in gone:
             workshop.executor.stop(name)
@@ -196,7 +200,7 @@ def bring_back(
     sheets = 0
     with originals.naming:
         for source in list_set_aside(workshop.folder / SET_ASIDE):
-            with contextlib.suppress(sqlite3.Error):  # one that cannot be read at all
+            with contextlib.suppress(*UNREADABLE):  # one that cannot be read at all
                 sheets += bring_over(source, workshop.database, originals.list_aside())[0]
             originals.reconcile(workshop.sheets.list_originals())
     anew = unreadable = 0

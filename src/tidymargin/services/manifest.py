@@ -9,7 +9,7 @@ from typing import Any
 from tidymargin.services.keyjob import Report
 
 CSV_NAME, JSON_NAME = "manifest.csv", "manifest.json"
-COLUMNS = ("name", "files", "width", "height", "ground", "nature", "faults", "severe", "to_look_at", "doubt", "reasons", "failed")  # fmt: skip
+COLUMNS = ("name", "files", "width", "height", "ground", "nature", "faults", "severe", "to_look_at", "doubt", "reasons", "failed", "renamed")  # fmt: skip
 _BEGINS_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 

@@ -1,40 +1,37 @@
 """Writing all of a tray: jobs put on the queue, what comes of them laid into the data folder, and that as one ZIP."""
 
+import hashlib
 import logging
-import os
+import re
 import shutil
 import tempfile
-import time
 import zipfile
-import zlib
-from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import IO
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.base.errors import (
     BadParameterError,
-    DomainError,
+    DamagedFileError,
     NotFoundError,
     OlderEngineError,
 )
-from tidymargin.services.executor import Priority
+from tidymargin.formats.names import number_stems
 from tidymargin.services.exporting import to_stem
-from tidymargin.services.keyjob import Order, read_report
+from tidymargin.services.keyjob import Report, read_report
 from tidymargin.services.manifest import CSV_NAME, JSON_NAME, Entry, write_csv, write_json
-from tidymargin.services.queueing import BEAT_S, Jobs, Outcome, open_queue
 from tidymargin.services.states import is_of_older_engine, read_recipe_of
 from tidymargin.services.workshop import Workshop
+from tidymargin.store.folder import EXPORTS
 from tidymargin.store.values import NewJob, TrayExport, TrayJob
 
 log = logging.getLogger(__name__)
 
-EXPORTS = "exports"
-SILENT_S = 15.0
-"""After how long without a word from its worker a job is given to another."""
-
-_AT_ONCE = 16  # jobs that are on the queue with their pictures
+_PIECE_BYTES = 1 << 20
+_JOB_FOLDER = re.compile(r"(\d+)(\.part)?")
+_GONE = "Its files are not there any more. Write the missing ones again."
 
 
 def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
@@ -57,16 +54,11 @@ def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
             f"{older} of {len(sheets)} sheets were cut by an older engine, and the present one may cut them otherwise.",
             hint="Use the new cut on all of them, and see both cuts beside each other; or open one.",
         )
-    jobs, taken = [], set[str]()
-    for sheet in sheets:
-        stem = first = to_stem(sheet.name)
-        number = 1
-        while stem.lower() in taken:
-            number += 1
-            stem = f"{first}-{number}"
-        taken.add(stem.lower())
-        recipe = read_recipe_of(sheet).to_json()
-        jobs.append(NewJob(sheet.id, stem, sheet.original, recipe, ENGINE_VERSION))
+    stems = number_stems([to_stem(sheet.name) for sheet in sheets])
+    jobs = [
+        NewJob(sheet.id, stem, sheet.original, read_recipe_of(sheet).to_json(), ENGINE_VERSION)
+        for sheet, stem in zip(sheets, stems, strict=True)
+    ]
     return workshop.trays.begin_export(tray, jobs)
 
 
@@ -75,48 +67,141 @@ def folder_of(workshop: Workshop, export_id: int) -> Path:
     return workshop.folder / EXPORTS / str(export_id)
 
 
+_read_report = lru_cache(maxsize=4096)(read_report)
+
+
+def report_of(job: TrayJob) -> Report | None:
+    """Return what came of a job that is done; None of any other, and where it cannot be read."""
+    return _read_if_whole(job) if job.state == "done" else None
+
+
+def _read_if_whole(job: TrayJob) -> Report | None:
+    try:
+        return _read_report(job.report)
+    except ValueError:  # a row that nobody here wrote
+        return None
+
+
+def list_names(job: TrayJob) -> tuple[str, ...]:
+    """Return the names of a job's files, also of those that are to be written anew."""
+    report = _read_if_whole(job) if job.report else None
+    return () if report is None else report.files
+
+
 def list_files(workshop: Workshop, job: TrayJob) -> list[Path]:
-    """Return the files that a job wrote, in order."""
-    if job.state != "done":
-        return []
+    """Return the files that a job wrote, in order; none where any of them is not there any more."""
+    report = report_of(job)
     place = folder_of(workshop, job.export) / str(job.id)
-    return [place / name for name in read_report(job.report).files]
+    found = [] if report is None else [place / name for name in report.files]
+    return found if all(file.is_file() for file in found) else []
 
 
-def manifest_of(export: TrayExport) -> list[Entry]:
-    """Return what came of an export, sheet by sheet."""
-    return [
-        Entry(job.stem, read_report(job.report))
-        if job.report
-        else Entry(job.stem, None, job.said or "not written yet")
-        for job in export.jobs
-    ]
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """How far an export has come: its jobs by what stands in the folder now, not by what was noted once."""
+
+    export: TrayExport
+    written: tuple[TrayJob, ...]
+    failed: tuple[TrayJob, ...]
+    missing: tuple[TrayJob, ...]
+
+    @property
+    def again(self) -> tuple[TrayJob, ...]:
+        """The jobs that can be done again: those that failed, and those whose files are not there any more."""
+        return self.failed + self.missing
+
+    @property
+    def older(self) -> int:
+        """Of how many of those an older engine was to make the cut, which the present one then makes."""
+        return sum(job.engine_version != ENGINE_VERSION for job in self.again)
+
+    @property
+    def is_over(self) -> bool:
+        """Whether nothing more will come of it by itself."""
+        return len(self.written) + len(self.again) == len(self.export.jobs)
+
+
+def stand(workshop: Workshop, export: TrayExport) -> Standing:
+    """Look at how far an export has come."""
+    written: list[TrayJob] = []
+    missing: list[TrayJob] = []
+    for job in export.jobs:
+        if job.state == "done":
+            (written if list_files(workshop, job) else missing).append(job)
+    failed = tuple(job for job in export.jobs if job.state == "failed")
+    return Standing(export, tuple(written), failed, tuple(missing))
+
+
+def write_again(workshop: Workshop, export_id: int) -> None:
+    """Write anew what failed of an export and what is not there any more, by the present engine."""
+    standing = stand(workshop, workshop.trays.load_export(export_id))
+    workshop.trays.do_again(export_id, [job.id for job in standing.again], ENGINE_VERSION)
+
+
+def manifest_of(export: TrayExport, there: frozenset[int] | None = None) -> list[Entry]:
+    """Return what came of an export, sheet by sheet; `there` are the jobs whose files are, by itself all."""
+    entries = []
+    for job in export.jobs:
+        report = report_of(job)
+        if report is None:
+            entries.append(Entry(job.stem, None, job.said or "not written yet"))
+        elif there is not None and job.id not in there:
+            entries.append(Entry(job.stem, None, _GONE))
+        else:
+            entries.append(Entry(job.stem, report))
+    return entries
 
 
 def write_zip(workshop: Workshop, export: TrayExport) -> IO[bytes]:
     """Return all files of an export with its manifest as one ZIP, laid aside on the disk.
 
+    It holds just what its manifest says, file by file, or is not made at all.
+
     Raises
     ------
     NotFoundError
         None of them is there.
+    DamagedFileError
+        One of them is not what was written.
     """
+    written = stand(workshop, export).written
+    if not written:
+        raise NotFoundError(
+            "None of its files is there.", hint="Wait for one, or write them again."
+        )
+    entries = manifest_of(export, frozenset(job.id for job in written))
     out = tempfile.TemporaryFile(dir=workshop.folder)  # noqa: SIM115 - it is the caller's
-    entries = manifest_of(export)
-    found = 0
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        for place in (place for job in export.jobs for place in list_files(workshop, job)):
-            if place.is_file():
-                with archive.open(zipfile.ZipInfo(place.name), "w", force_zip64=True) as file, place.open("rb") as data:  # fmt: skip
-                    shutil.copyfileobj(data, file)
-                found += 1
-        archive.writestr(zipfile.ZipInfo(CSV_NAME), write_csv(entries))
-        archive.writestr(zipfile.ZipInfo(JSON_NAME), write_json(entries))
-    if not found:
+    try:
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+            for job in written:
+                report = report_of(job)
+                hashes = () if report is None else report.sha256
+                for number, place in enumerate(list_files(workshop, job)):
+                    try:
+                        _add_file(archive, place, hashes[number] if hashes else None)
+                    except DamagedFileError as error:
+                        workshop.trays.note_damaged(job.id, error.message)
+                        raise
+            archive.writestr(zipfile.ZipInfo(CSV_NAME), write_csv(entries))
+            archive.writestr(zipfile.ZipInfo(JSON_NAME), write_json(entries))
+    except BaseException:
         out.close()
-        raise NotFoundError("None of its files is there yet.", hint="Wait for one, or begin anew.")
+        raise
     out.seek(0)
     return out
+
+
+def _add_file(archive: zipfile.ZipFile, place: Path, sha256: str | None) -> None:
+    digest = hashlib.sha256()
+    with archive.open(zipfile.ZipInfo(place.name), "w", force_zip64=True) as file, place.open("rb") as data:  # fmt: skip
+        while piece := data.read(_PIECE_BYTES):
+            digest.update(piece)
+            file.write(piece)
+    if sha256 is not None and digest.hexdigest() != sha256:
+        raise DamagedFileError(
+            f"{place.name} was changed or damaged on the disk since it was written.",
+            hint="Write the missing ones again, and fetch the ZIP then.",
+        )
 
 
 def forget_export(workshop: Workshop, export_id: int) -> None:
@@ -125,141 +210,25 @@ def forget_export(workshop: Workshop, export_id: int) -> None:
     shutil.rmtree(folder_of(workshop, export_id), ignore_errors=True)
 
 
-@dataclass(slots=True)
-class _UnderWay:
-    """A job on the queue: what its worker said last, when that was new, and when it was asked."""
-
-    beat: bytes | None
-    since: float
-    asked: float
+def list_without_tray(workshop: Workshop) -> list[Standing]:
+    """Return the exports of trays that are no more: no page but that of all trays can show or forget them."""
+    trays = {tray.id for tray in workshop.trays.list_all()}
+    exports = [found for found in workshop.trays.list_exports() if found.tray not in trays]
+    return [stand(workshop, export) for export in exports]
 
 
-class Exporter:
-    """Puts the jobs of exports on the queue and collects what comes of them; goes on where it was left.
+def sweep_exports(workshop: Workshop, *, is_start: bool = False) -> None:
+    """Delete the files of sheets that were deleted, and at the start of a server what an ended one left half written.
 
-    Parameters
-    ----------
-    workshop : Workshop
-        Where sheets, and files that are written, are.
-    url : str, optional
-        The Redis whose workers do the jobs; by itself they are done here, through the workshop's executor.
-    now : callable, optional
-        Seconds that never go back.
+    An export that the database does not know stays: the database may be an older one that was put back.
     """
-
-    def __init__(
-        self, workshop: Workshop, url: str | None = None, now: Callable[[], float] = time.monotonic
-    ) -> None:
-        self._workshop = workshop
-        self._now = now
-        self.is_here = url is None
-        queue = open_queue(workshop.folder, url)
-        if self.is_here:
-            queue.storage.flush_all()  # what waits is known from the database
-            self.jobs = Jobs(queue, self._load, self._run)
-        else:
-            self.jobs = Jobs(queue)
-        self._under_way: dict[int, _UnderWay] = {}
-
-    @property
-    def has_jobs(self) -> bool:
-        """Whether any job is on the queue or under way."""
-        return bool(self._under_way)
-
-    def _name(self, job_id: int) -> str:
-        return f"{self._workshop.folder.resolve().as_posix()}#{job_id}"
-
-    def _load(self, name: str) -> bytes:
-        job = self._workshop.trays.load_job(int(name.rsplit("#", 1)[1]))
-        return self._workshop.originals.load(job.original)
-
-    def _run(self, name: str, compute: Callable[[], bytes]) -> bytes:
-        return self._workshop.executor.run(f"job:{name}", Priority.EXPORT, compute)
-
-    def step(self) -> bool:
-        """Collect what is done and put on the queue what waits; whether anything is still to come."""
-        working = self._workshop.trays.list_working()
-        left = [job for export in working for job in export.jobs if job.state in ("waiting", "begun")]  # fmt: skip
-        for number in self._under_way.keys() - {job.id for job in left}:
-            self.jobs.forget(self._name(number))
-            del self._under_way[number]
-        for job in left:
-            # what was done before a restart is found when its turn comes
-            if job.id in self._under_way or len(self._under_way) < _AT_ONCE:
-                self._look_after(job)
-        return bool(left)
-
-    def _look_after(self, job: TrayJob) -> None:
-        name = self._name(job.id)
-        try:
-            outcome = self.jobs.collect(name)
-        except (
-            ValueError,
-            KeyError,
-            TypeError,
-            RuntimeError,
-            EOFError,
-            zlib.error,
-            zipfile.BadZipFile,
-        ):
-            outcome = "What the worker gave back cannot be read. Do it again."
-        if outcome is not None:
-            self._take_in(job, outcome)
-            self.jobs.forget(name)
-            self._under_way.pop(job.id, None)
-            return
-        known = self._under_way.get(job.id)
-        if known is None:
-            self._put(job, name)
-            return
-        if known.beat is not None and self._now() - known.asked < BEAT_S:
-            return
-        beat, known.asked = self.jobs.beat_of(name), self._now()
-        if beat != known.beat:
-            if known.beat is None:
-                self._workshop.trays.set_job(job.id, "begun")
-            known.beat, known.since = beat, known.asked
-        elif self._now() - known.since > SILENT_S and not self.is_here:
-            # its worker was ended, or nobody has taken it: it cannot be there too often, for it is done once
-            is_lost = beat is not None or self.jobs.queue.pending_count() == 0
-            if is_lost:
-                self._put(job, name)
-
-    def _put(self, job: TrayJob, name: str) -> None:
-        try:
-            data = None if self.is_here else self._workshop.originals.load(job.original)
-        except DomainError as error:
-            self._workshop.trays.set_job(job.id, "failed", said=error.message)
-            return
-        self.jobs.put(name, Order(job.stem, job.recipe, job.engine_version), data)
-        self._under_way[job.id] = _UnderWay(self.jobs.beat_of(name), self._now(), self._now())
-
-    def _take_in(self, job: TrayJob, outcome: Outcome) -> None:
-        """Lay a job's files into the data folder, whole or not at all, and note that they are there."""
-        if isinstance(outcome, str):
-            self._workshop.trays.set_job(job.id, "failed", said=outcome)
-            return
-        files, report = outcome
-        target = folder_of(self._workshop, job.export) / str(job.id)
-        part = target.with_suffix(".part")
-        try:
-            for old in (part, target):
-                shutil.rmtree(old, ignore_errors=True)
-            part.mkdir(parents=True)
-            for name, data in files:
-                if Path(name).name != name or name.startswith("."):
-                    raise ValueError(name)
-                with (part / name).open("xb") as file:
-                    file.write(data)
-                    file.flush()
-                    os.fsync(file.fileno())
-            part.rename(target)
-        except (OSError, ValueError):
-            log.warning("what was written of a tray could not be kept", exc_info=True)
-            shutil.rmtree(part, ignore_errors=True)
-            said = (
-                "Its files could not be kept: the disk may be full. Free some room and do it again."
-            )
-            self._workshop.trays.set_job(job.id, "failed", said=said)
-            return
-        self._workshop.trays.set_job(job.id, "done", report=report.to_json())
+    known = workshop.trays.list_jobs()
+    for export_id, jobs in known.items():
+        for place in folder_of(workshop, export_id).glob("*"):
+            found = _JOB_FOLDER.fullmatch(place.name)
+            if found and (int(found[1]) not in jobs or (found[2] and is_start)):
+                shutil.rmtree(place, ignore_errors=True)
+        if not jobs:
+            shutil.rmtree(folder_of(workshop, export_id), ignore_errors=True)
+    if not all(known.values()):
+        workshop.trays.forget_empty_exports()

@@ -14,8 +14,8 @@ from tidymargin.core.base.errors import (
     UnusableFolderError,
 )
 from tidymargin.services.changing import use_new_cut
+from tidymargin.services.exporter import Exporter
 from tidymargin.services.states import is_of_older_engine
-from tidymargin.services.tray_exports import Exporter
 from tidymargin.services.trays import failure_name, follow_tray, look_over
 from tidymargin.services.workshop import Workshop
 

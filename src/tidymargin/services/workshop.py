@@ -1,7 +1,6 @@
 """What every service works with: the store, the executor and the caches of one data folder."""
 
 import logging
-import sqlite3
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -19,13 +18,14 @@ from tidymargin.services.cache import ByteCache, DiskCache
 from tidymargin.services.executor import Executor
 from tidymargin.services.reading import Readers
 from tidymargin.store.copies import Copies, Copy
-from tidymargin.store.database import check_database, list_revisions, open_database
+from tidymargin.store.database import UNREADABLE, check_database, list_revisions, open_database
 from tidymargin.store.exports import Exports
 from tidymargin.store.folder import (
     DATABASE,
     SET_ASIDE,
     FolderLock,
     doctor_command,
+    load_identity,
     make_folder,
     unusable,
 )
@@ -55,6 +55,7 @@ class Workshop:
     """A data folder, open; no other process has it."""
 
     folder: Path
+    identity: str
     lock: FolderLock
     sheets: Sheets
     trays: Trays
@@ -144,6 +145,7 @@ def open_workshop(folder: Path) -> Workshop:
         try:
             originals = Originals(folder / "originals", folder / SET_ASIDE)
             _put_in_order(folder, sheets, originals, copies)
+            identity = load_identity(folder)
         except OSError as error:
             sheets.close()
             raise unusable(folder, error) from error
@@ -155,6 +157,7 @@ def open_workshop(folder: Path) -> Workshop:
     proofs = DiskCache(folder / "proofs", _DISK_BYTES, is_kept_plain=is_whole_png)
     return Workshop(
         folder,
+        identity,
         lock,
         sheets,
         Trays(sheets.engine),
@@ -186,5 +189,5 @@ def keep_copy(copies: Copies, database: Path) -> None:
     """Copy the database; a full disk is no reason not to go on."""
     try:
         copies.keep(database)
-    except (OSError, sqlite3.Error, DomainError):
+    except (OSError, *UNREADABLE, DomainError):
         log.warning("the database could not be copied", exc_info=True)

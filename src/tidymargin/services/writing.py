@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import groupby
@@ -19,6 +20,7 @@ from tidymargin.core.output.pieces import find_pieces
 from tidymargin.core.output.resizing import remove_clear_colour, resize_cut
 from tidymargin.formats.checking import Checked, check_file
 from tidymargin.formats.export_step import ExportStep
+from tidymargin.formats.names import to_key
 from tidymargin.formats.outputs import ENDINGS, MEDIA, FormatName, require_fitting, write_cut
 from tidymargin.formats.recipe import Recipe
 
@@ -103,10 +105,11 @@ def write_files(
     for _, height, width, kind, _ in planned:
         require_fitting(kind, height, width)
     names = [name for *_, name in planned]
-    twice = {name for name in names if names.count(name) > 1}
-    if twice:
+    counts = Counter(map(to_key, names))
+    twice = next((name for name in names if counts[to_key(name)] > 1), None)
+    if twice is not None:
         raise BadParameterError(
-            f"Expected a name of its own for every file, got {sorted(twice)[0]} twice.",
+            f"Expected a name of its own for every file, got {twice} twice.",
             hint="Put {piece}, {width}, {size} or {format} into the naming pattern.",
             field="pattern",
         )

@@ -3,7 +3,6 @@
 import contextlib
 import os
 import shutil
-import sqlite3
 import tempfile
 from contextlib import closing
 from dataclasses import dataclass
@@ -12,7 +11,7 @@ from pathlib import Path
 
 from tidymargin.core.base.errors import DomainError
 from tidymargin.store.aside import sync_folder
-from tidymargin.store.database import check_database, connect_to_read, copy_database
+from tidymargin.store.database import UNREADABLE, check_database, connect_to_read, copy_database
 
 KEPT = 3
 _STAMP = "sheets-%Y%m%dT%H%M%S%f.sqlite"
@@ -42,13 +41,13 @@ class Copy:
 
     def list_originals(self) -> set[str]:
         """Return the originals that it names; none where it cannot be read."""
-        with contextlib.suppress(sqlite3.Error), closing(connect_to_read(self.place)) as read:
+        with contextlib.suppress(*UNREADABLE), closing(connect_to_read(self.place)) as read:
             return {name for (name,) in read.execute("SELECT original FROM sheet")}
         return set()
 
     def count_sheets(self) -> int:
         """Return how many sheets are in it, those in its bin included."""
-        with contextlib.suppress(sqlite3.Error), closing(connect_to_read(self.place)) as read:
+        with contextlib.suppress(*UNREADABLE), closing(connect_to_read(self.place)) as read:
             return int(read.execute("SELECT count(*) FROM sheet").fetchone()[0])
         return 0
 

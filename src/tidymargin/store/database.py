@@ -1,8 +1,9 @@
 """Opening the database: SQLite in WAL mode, looked over and brought up to date by migrations."""
 
+import os
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,10 @@ from tidymargin.store.rows import find_fault
 _MIGRATIONS = Path(__file__).parent / "migrations"
 _BUSY_MS = 10_000
 _TO_MEND = f"{program()} doctor says what there is to put in its place; nothing was changed."
+
+
+UNREADABLE = (sqlite3.Error, UnicodeDecodeError)
+"""What reading a damaged database raises: its complaints may hold bytes that are no text, which then is the error."""
 
 
 def _set_migrating_pragmas(connection: Any, _record: Any) -> None:
@@ -119,8 +124,8 @@ def check_database(path: Path) -> str | None:
                 found = find_fault(connection) or "ok"
         if found != "ok":
             raise DamagedDatabaseError(f"The database {path} is damaged: {found}.", hint=_TO_MEND)
-    except sqlite3.DatabaseError as error:
-        words = to_words(error)
+    except UNREADABLE as error:
+        words = to_words(error) if isinstance(error, sqlite3.Error) else None
         if isinstance(words, BusyError | UnusableFolderError):
             raise words from error
         raise DamagedDatabaseError(
@@ -146,6 +151,9 @@ def open_database(path: Path) -> Engine:
     """
     if path.exists() and path.stat().st_size:
         check_database(path)
+    else:  # by itself SQLite lets everybody read what it makes
+        with suppress(FileExistsError):
+            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
     url = URL.create("sqlite", database=str(path))
     # tables that others name can be made anew only while nothing looks after those names
     migrating = create_engine(url)

@@ -2,16 +2,21 @@
 
 import contextlib
 import os
+import re
+import secrets
 import shlex
 import time
 from pathlib import Path
 
 from tidymargin.core.base.errors import FolderInUseError, UnusableFolderError
 from tidymargin.process import program
+from tidymargin.store.aside import write_aside
 from tidymargin.store.locks import CLOSED_FOR_OTHERS, lock_alone, lock_shared
 
 DATABASE = "sheets.sqlite"
 SET_ASIDE = "set-aside"
+EXPORTS = "exports"
+_OWN = 0o700  # nobody but its owner can read a new folder
 _TRIES = 5
 _PAUSE_S = 0.04
 
@@ -80,6 +85,27 @@ def doctor_command(folder: Path, options: str = "") -> str:
     return f"TIDYMARGIN_DATA={shlex.quote(str(folder))} {program()} doctor{options}"
 
 
+def load_identity(folder: Path) -> str:
+    """Return what tells a data folder from every other one, also from a copy of it: made where there is none.
+
+    It is in no backup, so that a restored folder is another.
+
+    Raises
+    ------
+    OSError
+        It can be neither read nor written.
+    """
+    place = folder / "identity"
+    with contextlib.suppress(FileNotFoundError):
+        found = place.read_text("ascii", "replace").strip()
+        if re.fullmatch("[0-9a-f]{32}", found):
+            return found
+    made = secrets.token_hex(16)
+    with write_aside(place, replace=True) as file:
+        file.write(made.encode())
+    return made
+
+
 def make_folder(folder: Path) -> None:
     """Make a data folder where there is none.
 
@@ -94,7 +120,8 @@ def make_folder(folder: Path) -> None:
             hint="Move the file away, or choose another place with TIDYMARGIN_DATA.",
         )
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=_OWN, exist_ok=True)
     except OSError as error:
         raise unusable(folder, error) from error
 

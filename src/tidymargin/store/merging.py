@@ -5,7 +5,7 @@ from collections.abc import Container, Iterator
 from contextlib import closing, suppress
 from pathlib import Path
 
-from tidymargin.store.database import connect_to_read
+from tidymargin.store.database import UNREADABLE, connect_to_read
 from tidymargin.store.models import STEP_COLUMNS
 from tidymargin.store.rows import (
     find_fault,
@@ -33,17 +33,17 @@ def _read_rows(connection: sqlite3.Connection, table: str, columns: tuple[str, .
     chosen = f"SELECT rowid, {', '.join(columns)} FROM {table}"
     found: dict[int, Row] = {}
     last = 0
-    with suppress(sqlite3.Error):
+    with suppress(*UNREADABLE):
         for number, *values in connection.execute(f"{chosen} ORDER BY rowid"):
             found[number] = dict(zip(columns, values, strict=True))
             last = number
         return list(found.values())
-    with suppress(sqlite3.Error):
+    with suppress(*UNREADABLE):
         last = max(last, connection.execute(f"SELECT max(rowid) FROM {table}").fetchone()[0] or 0)
     for number in range(1, last + _BEYOND):
         if number in found:
             continue
-        with suppress(sqlite3.Error):
+        with suppress(*UNREADABLE):
             row = connection.execute(f"{chosen} WHERE rowid = ?", (number,)).fetchone()
             if row is not None:
                 found[number] = dict(zip(columns, row[1:], strict=True))
@@ -65,7 +65,7 @@ def _read_all(source: Path) -> tuple[list[Row], list[Row], dict[str, str], list[
 
 def _read_versions(connection: sqlite3.Connection) -> list[Row]:
     """Return the states that have names; none where a database is from before there were any."""
-    with suppress(sqlite3.Error):
+    with suppress(*UNREADABLE):
         connection.execute("SELECT 1 FROM version LIMIT 1")
         return [row for row in _read_rows(connection, "version", _VERSION) if is_whole_version(row)]
     return []
@@ -77,7 +77,7 @@ def _bring_trays(source: Path, target: sqlite3.Connection, brought: dict[object,
     `brought` are the sheets' new numbers, by those that they had.
     """
     lying: list[Row] = []
-    with closing(connect_to_read(source)) as connection, suppress(sqlite3.Error):
+    with closing(connect_to_read(source)) as connection, suppress(*UNREADABLE):
         connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
         connection.execute("SELECT 1 FROM tray LIMIT 1")
         trays = [row for row in _read_rows(connection, "tray", _TRAY) if is_whole_tray(row)]

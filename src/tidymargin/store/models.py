@@ -149,6 +149,7 @@ class TrayJobRow(Base):
     state: Mapped[str] = mapped_column(String(16))
     said: Mapped[str] = mapped_column(Text)
     report: Mapped[str] = mapped_column(Text)
+    token: Mapped[str] = mapped_column(String(32))
 
 
 class ExportRow(Base):
@@ -161,6 +162,16 @@ class ExportRow(Base):
     state_id: Mapped[int]
     files: Mapped[str] = mapped_column(Text)
     created_at: Mapped[str] = mapped_column(String(32))
+
+
+class TakenFileRow(Base):
+    """A file of the watched folder that was taken, by the hash of its content: it is never taken twice."""
+
+    __tablename__ = "taken_file"
+
+    content: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(String(255))
+    taken_at: Mapped[str] = mapped_column(String(32))
 
 
 class KeptExportRow(Base):

@@ -29,6 +29,7 @@ from tidymargin.store.models import (
     SheetRow,
     StateRow,
     StepRow,
+    TrayJobRow,
     VersionRow,
 )
 from tidymargin.store.rows import list_parts
@@ -234,6 +235,7 @@ class Sheets:
             states = select(StateRow.id).where(StateRow.sheet_id.in_(ids))
             session.execute(delete(VersionRow).where(VersionRow.state_id.in_(states)))
             session.execute(delete(ExportRow).where(ExportRow.sheet_id.in_(ids)))
+            session.execute(delete(TrayJobRow).where(TrayJobRow.sheet_id.in_(ids)))
             session.execute(delete(StateRow).where(StateRow.sheet_id.in_(ids)))
             session.execute(delete(SheetRow).where(SheetRow.id.in_(ids)))
             self._delete_unused_steps(session)

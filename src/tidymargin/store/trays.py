@@ -1,5 +1,6 @@
 """Trays, what their sheets share, and exports of all of one, as plain values."""
 
+import secrets
 from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
@@ -10,7 +11,14 @@ from sqlalchemy.orm import Session
 from tidymargin.core.base.errors import NotFoundError, StaleHeadError
 from tidymargin.store.database import told, transaction
 from tidymargin.store.loading import in_batches, now, to_sheets
-from tidymargin.store.models import SheetRow, TrayExportRow, TrayJobRow, TrayRow, TrayStateRow
+from tidymargin.store.models import (
+    SheetRow,
+    TakenFileRow,
+    TrayExportRow,
+    TrayJobRow,
+    TrayRow,
+    TrayStateRow,
+)
 from tidymargin.store.values import (
     ExportState,
     JobState,
@@ -204,6 +212,7 @@ class Trays:
                 TrayJobRow(
                     export_id=row.id, sheet_id=job.sheet, stem=job.stem, original=job.original,
                     recipe=job.recipe, engine_version=job.engine_version, state="waiting", said="", report="",
+                    token=secrets.token_hex(16),
                 )
                 for job in jobs
             )  # fmt: skip
@@ -275,24 +284,67 @@ class Trays:
                 raise NotFoundError(f"There is no job {job_id}.")
             return _to_job(row)
 
-    def set_job(self, job_id: int, state: JobState, *, said: str = "", report: str = "") -> bool:
-        """Note what came of a job; False where it was done before, which stays."""
+    def set_job(
+        self, job_id: int, state: JobState, *, said: str = "", report: str | None = None
+    ) -> bool:
+        """Note what came of a job; False where it was done before, which stays.
+
+        The report of an earlier time stays until there is another: by it the files keep their names.
+        """
+        values = {"state": state, "said": said} | ({} if report is None else {"report": report})
         with transaction(self._engine) as session:
             chosen = update(TrayJobRow).where(TrayJobRow.id == job_id, TrayJobRow.state != "done")
-            done = session.execute(chosen.values(state=state, said=said, report=report))
+            done = session.execute(chosen.values(values))
             return bool(done.rowcount)  # type: ignore[attr-defined]
 
-    def retry_failed(self, export_id: int) -> None:
-        """Let the jobs of an export that failed wait again."""
+    def note_damaged(self, job_id: int, said: str) -> None:
+        """Note that what a job wrote was damaged since."""
         with transaction(self._engine) as session:
-            chosen = update(TrayJobRow).where(
-                TrayJobRow.export_id == export_id, TrayJobRow.state == "failed"
-            )
-            session.execute(chosen.values(state="waiting", said=""))
+            chosen = update(TrayJobRow).where(TrayJobRow.id == job_id)
+            session.execute(chosen.values(state="failed", said=said))
+
+    def do_again(self, export_id: int, job_ids: Iterable[int], engine_version: int) -> None:
+        """Let jobs of an export wait again, to be done by an engine; no answer to what they were before counts."""
+        with transaction(self._engine) as session:
+            rows = session.scalars(select(TrayJobRow).where(TrayJobRow.export_id == export_id))
+            wanted = set(job_ids)
+            for row in rows:
+                if row.id in wanted:
+                    row.state, row.said, row.token = "waiting", "", secrets.token_hex(16)
+                    row.engine_version = engine_version
+            export = session.get(TrayExportRow, export_id)
+            if export is not None:
+                export.state = "working"
+
+    def list_jobs(self) -> dict[int, set[int]]:
+        """Return the numbers of all jobs, by the export that they are of."""
+        with told(self._engine) as session:
+            found: dict[int, set[int]] = {
+                number: set() for number in session.scalars(select(TrayExportRow.id))
+            }
+            for export, number in session.execute(select(TrayJobRow.export_id, TrayJobRow.id)):
+                found[export].add(number)
+            return found
+
+    def forget_empty_exports(self) -> None:
+        """Forget the exports of which every sheet was deleted."""
+        with transaction(self._engine) as session:
+            left = select(TrayJobRow.export_id)
+            session.execute(delete(TrayExportRow).where(TrayExportRow.id.not_in(left)))
+
+    def has_taken(self, content: str) -> bool:
+        """Whether a file of this content was taken out of the watched folder before."""
+        with told(self._engine) as session:
+            return session.get(TakenFileRow, content) is not None
+
+    def note_taken(self, content: str, name: str) -> None:
+        """Note that a file of the watched folder was taken."""
+        with transaction(self._engine) as session:
+            session.merge(TakenFileRow(content=content, name=name, taken_at=now()))
 
 
 def _to_job(row: Any) -> TrayJob:
     return TrayJob(
         row.id, row.export_id, row.sheet_id, row.stem, row.original, row.recipe,
-        row.engine_version, row.state, row.said, row.report,
+        row.engine_version, row.state, row.said, row.report, row.token,
     )  # fmt: skip

@@ -155,7 +155,10 @@ class NewJob:
 
 @dataclass(frozen=True, slots=True)
 class TrayJob:
-    """One sheet of a tray's export, and what came of it: `said` where it failed, `report` as JSON where it is done."""
+    """One sheet of a tray's export, and what came of it: `said` where it failed, `report` as JSON where it is done.
+
+    `token` is random: by it the job is known outside of this data folder.
+    """
 
     id: int
     export: int
@@ -167,6 +170,7 @@ class TrayJob:
     state: JobState
     said: str
     report: str
+    token: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,18 +183,3 @@ class TrayExport:
     state: ExportState
     created_at: datetime
     jobs: tuple[TrayJob, ...]
-
-    @property
-    def done(self) -> int:
-        """How many of its files are there."""
-        return sum(job.state == "done" for job in self.jobs)
-
-    @property
-    def failed(self) -> int:
-        """How many could not be written."""
-        return sum(job.state == "failed" for job in self.jobs)
-
-    @property
-    def is_over(self) -> bool:
-        """Whether nothing more will come of it."""
-        return self.done + self.failed == len(self.jobs)

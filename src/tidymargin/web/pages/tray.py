@@ -1,5 +1,8 @@
 """One tray: its sheets with the doubtful first, what they share, and writing all of it."""
 
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
@@ -10,8 +13,8 @@ from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.formats.export_step import read_sizes, write_sizes
 from tidymargin.formats.recipe import read_recipe
 from tidymargin.services import tray_exports, trays
-from tidymargin.services.trays import overview_of
-from tidymargin.store.values import Tray
+from tidymargin.services.trays import Card, overview_of
+from tidymargin.store.values import Tray, TrayJob
 from tidymargin.web.answers import read_number, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.pages.trays import BACKDROPS, chosen_backdrop
@@ -22,27 +25,55 @@ from tidymargin.web.words import KINDS, NATURES, gettext
 blueprint = Blueprint("tray", __name__)
 
 _LISTED = 5  # exports
+_CARD_KEY_BYTES = 150  # of one card in what a page saw, about
 
 
 def _gather(tray: Tray) -> dict[str, Any]:
     workshop = the_workshop()
     overview = overview_of(workshop, tray)
     shared = read_recipe(tray.recipe)
-    exports = workshop.trays.list_exports(tray.id)[:_LISTED]
-    working = any(export.state == "working" and not export.is_over for export in exports)
+    exports = [
+        tray_exports.stand(workshop, export)
+        for export in workshop.trays.list_exports(tray.id)[:_LISTED]
+    ]
+    working = any(each.export.state == "working" and not each.is_over for each in exports)
     compares = request.args.get("compare") == "1"
     changed = [card for card in overview.cards if card.sheet.undo in ("tray", "engine")]
+    cards = changed if compares else overview.cards
+    others = [other for other in workshop.trays.list_all() if other.id != tray.id]
+    seen = _Seen(
+        frame=repr((tray.head, tray.name, others, compares, chosen_backdrop())),
+        cards={card.sheet.id: _digest_card(card) for card in cards},
+        rest=_digest(
+            overview.behind,
+            overview.renewing,
+            len(overview.cards),
+            len(changed),
+            [
+                (
+                    each.export.id,
+                    each.export.state,
+                    *map(_list_numbers, (each.written, each.failed, each.missing)),
+                )
+                for each in exports
+            ],
+        ),
+    )
+    shown = _digest(seen)
+    workshop.small.put(f"seen:{shown}", seen, _CARD_KEY_BYTES * (len(cards) + 1))
     return {
+        "seen": seen,
+        "shown": shown,
         "tray": tray,
         "overview": overview,
-        "cards": changed if compares else overview.cards,
+        "cards": cards,
         "changed": len(changed),
         "compares": compares,
         "shared": shared,
         "sizes": write_sizes(shared.export.sizes),
         "formats": list_formats(shared.export),
         "exports": exports,
-        "others": [other for other in workshop.trays.list_all() if other.id != tray.id],
+        "others": others,
         "is_busy": bool(overview.behind or overview.unknown or overview.renewing or working),
         "on": chosen_backdrop(),
         "most_bytes": MAX_FILE_BYTES,
@@ -61,8 +92,57 @@ def show(tray_id: int) -> str:
 
 @blueprint.get("/trays/<int:tray_id>/now")
 def show_now(tray_id: int) -> AnyResponse:
-    """Show what became of a tray since a page was loaded: its sentence, its exports and its sheets."""
-    return Response(render_template("trays/_now.html", **_gather(the_workshop().trays.load(tray_id))))  # fmt: skip
+    """Show what became of a tray since a page saw it: nothing, the cards that changed, or all of them."""
+    facts = _gather(the_workshop().trays.load(tray_id))
+    if request.args.get("seen") == facts["shown"]:
+        return Response(status=204)
+    before = the_workshop().small.get(f"seen:{request.args.get('seen', '')[:40]}")
+    goes, comes = _compare(before, facts["seen"], facts["cards"])
+    return Response(render_template("trays/_now.html", **facts, goes=goes, comes=comes))
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """What a page of a tray shows, as digests: what all cards depend on, the cards in their order, and all else."""
+
+    frame: str
+    cards: dict[int, str]
+    rest: str
+
+
+def _digest(*values: object) -> str:
+    return hashlib.blake2b(repr(values).encode(), digest_size=16).hexdigest()
+
+
+def _digest_card(card: Card) -> str:
+    sheet = card.sheet
+    return _digest(sheet.head, sheet.name, sheet.before, card.report, card.failed, card.exceptions)
+
+
+def _list_numbers(jobs: Sequence[TrayJob]) -> list[int]:
+    return [job.id for job in jobs]
+
+
+def _compare(
+    before: _Seen | None, now: _Seen, cards: Sequence[Card]
+) -> tuple[list[int], list[tuple[int | None, list[Card]]] | None]:
+    """Return which cards go, and which come before which one that stays (None: at the end); or None where all do.
+
+    A card's place follows from what is in it, so those that have not changed stay in their order.
+    """
+    if before is None or before.frame != now.frame or not (before.cards and now.cards):
+        return [], None
+    goes = [number for number, digest in before.cards.items() if now.cards.get(number) != digest]
+    comes: list[tuple[int | None, list[Card]]] = []
+    waiting: list[Card] = []
+    for card in cards:
+        number = card.sheet.id
+        if before.cards.get(number) != now.cards[number]:
+            waiting.append(card)
+        elif waiting:
+            comes.append((number, waiting))
+            waiting = []
+    return goes, [*comes, (None, waiting)] if waiting else comes
 
 
 def _go_to(tray_id: int, **more: Any) -> AnyResponse:
@@ -192,14 +272,14 @@ def change_export(export_id: int, what: str) -> AnyResponse:
     workshop = the_workshop()
     export = workshop.trays.load_export(export_id)
     if what == "retry":
-        workshop.trays.retry_failed(export_id)
-        workshop.trays.set_export(export_id, "working")
+        tray_exports.write_again(workshop, export_id)
     elif what == "forget":
         tray_exports.forget_export(workshop, export_id)
     else:
         state = {"pause": "paused", "go_on": "working", "stop": "stopped"}
         workshop.trays.set_export(export_id, state[what])  # type: ignore[arg-type]
-    return _go_to(export.tray)
+    has_tray = any(tray.id == export.tray for tray in workshop.trays.list_all())
+    return _go_to(export.tray) if has_tray else redirect(url_for("trays.show_trays"), 303)
 
 
 @blueprint.get("/exports/<int:export_id>/files.zip")

@@ -15,6 +15,7 @@ from tidymargin.formats.unpacking import DRAWING_PX, PAGE_DPI, Asked
 from tidymargin.outcomes import outcome_of
 from tidymargin.services import keeping
 from tidymargin.services.bringing import to_shown_name
+from tidymargin.services.tray_exports import list_without_tray
 from tidymargin.services.trays import Card, overview_of
 from tidymargin.services.unpacking import Brought, bring_in
 from tidymargin.store.values import Sheet, Tray
@@ -70,6 +71,7 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
         "sentence": say_trays(total),
         "said_bin": say_bin(len(binned), disk),
         "said_disk": say_disk(disk),
+        "loose": list_without_tray(workshop),
         "aside": aside,
         "said_aside": say_aside(aside),
         "watched": what_is_watched(),

@@ -7,9 +7,9 @@ from markupsafe import Markup
 from tidymargin.core.base.area import whole_area
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.reasons import Reason
-from tidymargin.services.tray_exports import manifest_of
+from tidymargin.services.tray_exports import Standing, report_of
 from tidymargin.services.trays import Card, Overview
-from tidymargin.store.values import Tray, TrayExport
+from tidymargin.store.values import Tray
 from tidymargin.web.sentences.colour import list_departures
 from tidymargin.web.sentences.export import name_formats, say_export
 from tidymargin.web.sentences.rim import say_rim
@@ -136,33 +136,62 @@ def say_exceptions(card: Card) -> str:
     return gettext("its own: %(words)s", words=", ".join(words)) if words else ""
 
 
-def say_progress(export: TrayExport) -> str:
-    """Say how far writing a tray has come."""
-    all_of = len(export.jobs)
-    said = gettext("%(done)s of %(all)s written", done=export.done, all=all_of)
-    if export.failed:
-        said += gettext(", %(failed)s failed", failed=export.failed)
-    if export.is_over:
+def say_progress(standing: Standing) -> str:
+    """Say how far writing a tray has come: what is there, and never what was there once."""
+    written, all_of = len(standing.written), len(standing.export.jobs)
+    said = gettext("%(done)s of %(all)s written", done=written, all=all_of)
+    if standing.failed:
+        said += gettext(", %(failed)s failed", failed=len(standing.failed))
+    if standing.missing:
+        said += gettext(", %(missing)s missing", missing=len(standing.missing))
+    if standing.is_over:
         return said + "."
-    if export.state == "paused":
+    if standing.export.state == "paused":
         return said + gettext(", paused.")
-    if export.state == "stopped":
+    if standing.export.state == "stopped":
         return said + gettext(", stopped.")
     return said + "…"
 
 
-def list_failures(export: TrayExport) -> list[str]:
-    """Return what could not be written, and why; what failed alike is named together."""
+def list_notices(standing: Standing) -> list[str]:
+    """Return what could not be written and why, what is missing, and what got another name; alike ones together."""
     alike: dict[str, list[str]] = {}
-    for job, entry in zip(export.jobs, manifest_of(export), strict=True):
-        if job.state == "failed":
-            alike.setdefault(entry.failed, []).append(entry.name)
-    said = []
-    for why, names in alike.items():
-        more = len(names) - _MOST_NAMES
-        named = ", ".join(names[:_MOST_NAMES])
-        said.append(f"{named}{gettext(' and %(num)s more', num=more) if more > 0 else ''}: {why}")
+    renamed: list[str] = []
+    missing = gettext("the files are not in the data folder any more")
+    for job in standing.failed:
+        alike.setdefault(job.said, []).append(job.stem)
+    for job in standing.missing:
+        alike.setdefault(missing, []).append(job.stem)
+    said = [f"{_name_some(names)}: {why}" for why, names in alike.items()]
+    if standing.older:
+        said.append(
+            ngettext(
+                "%(num)d of these was to be cut by an older version. The present version cuts it anew, and the cut may differ.",
+                "%(num)d of these were to be cut by an older version. The present version cuts them anew, and the cuts may differ.",
+                standing.older,
+            )
+        )
+    for job in standing.written:
+        report = report_of(job)
+        renamed += () if report is None else report.renamed
+    if renamed:
+        said.append(gettext("Renamed, because the name was taken: %(names)s.", names=_name_some(renamed)))  # fmt: skip
     return said
+
+
+def _name_some(names: list[str]) -> str:
+    more = len(names) - _MOST_NAMES
+    named = ", ".join(names[:_MOST_NAMES])
+    return f"{named}{gettext(' and %(num)s more', num=more) if more > 0 else ''}"
+
+
+def name_again(standing: Standing) -> str:
+    """Return what the button is called that writes anew what failed or is missing."""
+    if standing.failed and standing.missing:
+        return gettext("Write the failed and missing ones again")
+    if standing.missing:
+        return gettext("Write the missing ones again")
+    return gettext("Try the failed ones again")
 
 
 def name_undoing(tray: Tray) -> str:

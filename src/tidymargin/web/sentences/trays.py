@@ -45,11 +45,12 @@ def say_bin(sheets: int, disk: DiskUse) -> str:
 def say_disk(disk: DiskUse) -> str:
     """Say what the data folder takes on the disk."""
     return gettext(
-        "On the disk: %(all)s, of which originals %(originals)s, history %(history)s and a cache of "
-        "%(cache)s that may be deleted at any time.",
+        "On the disk: %(all)s, of which originals %(originals)s, history %(history)s, exports of trays "
+        "%(exports)s and a cache of %(cache)s that may be deleted at any time.",
         all=_to_size(disk.total),
         originals=_to_size(disk.originals),
         history=_to_size(disk.history),
+        exports=_to_size(disk.exports),
         cache=_to_size(disk.cache),
     )
 

@@ -16,9 +16,12 @@ document.addEventListener("keydown", (event) => {
   links[next].closest(".card").scrollIntoView({ block: "nearest" });
 });
 
-// What changes by itself keeps what a person opened in it.
+// What changes by itself leaves the card that a person has opened as it is: the same change is asked for again later.
 document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
-  if (detail.target.id !== "cards") return;
-  const open = [...document.querySelectorAll("#cards details[open]")];
-  if (open.length || document.querySelector("#cards :focus-within:not(body)")) detail.shouldSwap = open.length === 0;
+  if (detail.elt.id !== "tray-now") return;
+  const held = [...document.querySelectorAll("#cards .card")].filter(
+    (card) => card.querySelector("details[open]") || card.contains(document.activeElement),
+  );
+  const said = detail.serverResponse ?? "";
+  if (held.some((card) => said.includes(`id="${card.id}"`))) detail.shouldSwap = false;
 });
