@@ -58,7 +58,9 @@ class Server:
             except OSError:
                 time.sleep(0.05)
                 continue
-            assert status == 200, body
+            if status != 200:
+                self.kill()
+                raise AssertionError(body)
             if self.token is None:
                 self.cookie = headers["Set-Cookie"].split(";")[0]
                 self.token = _find(r'data-token="([^"]+)"', body)
@@ -80,15 +82,31 @@ class Server:
             answer = connection.getresponse()
             return answer.status, answer.headers, answer.read()
 
-    def upload(self, data: bytes, name: str) -> tuple[int, http.client.HTTPMessage, bytes]:
+    def upload(
+        self, data: bytes, name: str, to: str = "/sheets"
+    ) -> tuple[int, http.client.HTTPMessage, bytes]:
         """Bring a picture in."""
+        body, kind = self._to_form(data, name)
+        return self.ask("POST", to, body, kind)
+
+    def to_upload(self, data: bytes, name: str) -> bytes:
+        """Return the whole request that brings a picture in, to be sent by hand."""
+        body, kind = self._to_form(data, name)
+        head = (
+            f"POST /sheets HTTP/1.1\r\nHost: 127.0.0.1:{self.port}\r\nCookie: {self.cookie}\r\n"
+            f"X-CSRFToken: {self.token}\r\nContent-Type: {kind}\r\nContent-Length: {len(body)}\r\n\r\n"
+        )
+        return head.encode() + body
+
+    @staticmethod
+    def _to_form(data: bytes, name: str) -> tuple[bytes, str]:
         limit = "b0undary"
         head = (
             f'--{limit}\r\nContent-Disposition: form-data; name="picture"; filename="{name}"\r\n'
             "Content-Type: image/png\r\n\r\n"
         )
         body = head.encode() + data + f"\r\n--{limit}--\r\n".encode()
-        return self.ask("POST", "/sheets", body, f"multipart/form-data; boundary={limit}")
+        return body, f"multipart/form-data; boundary={limit}"
 
     def change(
         self, sheet: int, path: str, **values: object
@@ -100,6 +118,10 @@ class Server:
     def head(self, sheet: int) -> int:
         """Return the number of a sheet's present state."""
         return int(_find(r"(\d+)", self.ask("GET", f"/sheets/{sheet}/head")[2]))
+
+    def close(self) -> None:
+        """End it if it still runs."""
+        self.kill()
 
     def kill(self) -> None:
         """End it at once."""
@@ -176,6 +198,7 @@ class Ordeal:
         self._numbers = iter(range(1, 10**7))
         self._session: tuple[str | None, str | None] = (None, None)
         self._begun_at = 0.0
+        self._server: Server | None = None
 
     def _upload(self, server: Server) -> None:
         while True:
@@ -239,6 +262,7 @@ class Ordeal:
             ), mended
             self.changed = [change for change in self.changed if change[1] < self._begun_at]
             server = Server(self.folder, *self._session)
+        self._server = server
         self._session = server.cookie, server.token
         self._begun_at = time.time()
         return server
@@ -247,6 +271,13 @@ class Ordeal:
         self, rounds: int, damaged_every: int = 5, say: Callable[[str], None] = lambda _: None
     ) -> None:
         """End the server in the middle of its work so many times, now and then with some damage."""
+        try:
+            self._go_through(rounds, damaged_every, say)
+        finally:
+            if self._server is not None:  # whatever it is that failed
+                self._server.kill()
+
+    def _go_through(self, rounds: int, damaged_every: int, say: Callable[[str], None]) -> None:
         server = self._start()
         status, _, body = server.upload(small_png(0), "first.png")
         assert status == 201, body

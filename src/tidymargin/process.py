@@ -2,7 +2,12 @@
 
 import ctypes
 import os
+import signal
+import sys
+from contextlib import suppress
+from pathlib import Path
 
+_PR_SET_PDEATHSIG = 1  # of linux/prctl.h
 _M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD = -1, -3
 _RETURNED_BYTES = 4 * 1024 * 1024
 _KEPT_BYTES = 32 * 1024 * 1024  # the most that it takes as a threshold
@@ -11,6 +16,28 @@ _KEPT_BYTES = 32 * 1024 * 1024  # the most that it takes as a threshold
 def program() -> str:
     """Return what this program was called by, as it is typed in a command."""
     return os.environ.get("TIDYMARGIN_PROGRAM", "tidymargin")
+
+
+def cpu_seconds_of(process_id: int) -> float | None:
+    """Return how long a process has worked, in seconds of one core; None where the system does not say.
+
+    It is what a limit counts: a machine that is busy with other things makes nothing take longer.
+    """
+    with suppress(OSError, ValueError, IndexError):
+        said = Path(f"/proc/{process_id}/stat").read_text()
+        user, system = said.rpartition(")")[2].split()[11:13]  # proc(5): utime and stime, in ticks
+        return (int(user) + int(system)) / os.sysconf("SC_CLK_TCK")
+    return None
+
+
+def end_with_parent(parent_id: int) -> None:
+    """Have this process be ended by the system when the one that started it is gone, however that ended; on Linux."""
+    if sys.platform != "linux":
+        return
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL("libc.so.6").prctl(_PR_SET_PDEATHSIG, int(signal.SIGKILL))
+    if os.getppid() != parent_id:  # it is gone already
+        os._exit(1)
 
 
 def _set_thresholds(**thresholds: int) -> None:

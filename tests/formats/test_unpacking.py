@@ -70,8 +70,8 @@ def test_a_page_as_large_as_a_hall_is_drawn_as_far_as_a_picture_may_be_large(mon
     (part,) = open_parts(write_pdf(1), "hall.pdf")
     picture = decode_picture(part.data).picture
     assert 30_000 < picture.width * picture.height <= 40_000
-    with pytest.raises(TooLargeError):
-        open_parts(write_pdf(1, 100_000, 100_000))
+    (part,) = open_parts(write_pdf(1, 100_000, 100_000))
+    assert isinstance(part.error, TooLargeError)
 
 
 def test_every_page_of_a_tiff_comes_out_without_loss_and_one_page_alone_stays_as_it_is():
@@ -128,15 +128,32 @@ def test_what_unpacks_to_far_more_than_it_says_or_to_too_many_is_refused(monkeyp
     monkeypatch.setattr(unpacking, "MOST_UNPACKED_BYTES", 3_000_000)
     bomb = write_zip({f"{n}.png": bytes(2_000_000) for n in range(3)}, compression=zipfile.ZIP_DEFLATED)  # fmt: skip
     assert len(bomb) < 20_000
-    with pytest.raises(TooLargeError, match="takes more"):
-        open_parts(bomb)
-    monkeypatch.setattr(unpacking, "MOST_PICTURES", 3)
-    for data in (write_zip({f"{n}.png": badge_png for n in range(4)}), write_pdf(4), write_tiff(4)):
-        with pytest.raises(TooLargeError, match="at most 3"):
-            open_parts(data)
+    parts = open_parts(bomb)
+    assert [part.name for part in parts if part.error] == ["1.png", "2.png"]
+    assert sum(len(part.data) for part in parts) <= 3_000_000
     for wrong in ({"dots_per_inch": 3}, {"dots_per_inch": 1e9}, {"drawing_px": 0}):
         with pytest.raises(BadParameterError):
             Asked(**wrong)
+
+
+def test_one_spoilt_file_in_a_zip_is_named_and_the_others_are_taken(badge_png):
+    data = bytearray(write_zip({"a.png": badge_png, "b.png": badge_png, "c.pdf": b"%PDF-1.7 no", "d.png": badge_png}))  # fmt: skip
+    at = data.index(badge_png, data.index(badge_png) + 1)
+    data[at + 200] ^= 0xFF
+    parts = open_parts(bytes(data), "logos.zip")
+    assert [(part.name, part.error is None) for part in parts] == [("a.png", True), ("b.png", False), ("c.pdf", False), ("d.png", True)]  # fmt: skip
+    assert "damaged" in parts[1].error.message
+    assert "PDF is damaged" in parts[2].error.message
+
+
+def test_too_many_are_counted_before_any_is_drawn(monkeypatch, badge_png):
+    monkeypatch.setattr(unpacking, "MOST_PICTURES", 3)
+    for data in (write_zip({f"{n}.png": badge_png for n in range(4)}), write_pdf(4), write_tiff(4)):
+        with pytest.raises(TooLargeError, match="at most 3"):
+            next(unpack(data, "file.x"))
+    monkeypatch.setattr(unpacking, "MOST_SHAPES", 100)
+    with pytest.raises(TooLargeError, match="at most 100 elements"):
+        next(unpack(SVG.format("<g/>" * 100).encode(), "file.svg"))
 
 
 @pytest.mark.parametrize("kind", ["pdf", "tiff", "zip", "svg"])

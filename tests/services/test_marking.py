@@ -9,7 +9,7 @@ from click.testing import CliRunner
 
 from tests.conftest import read_png, to_png
 from tidymargin.cli.commands import main
-from tidymargin.core.base.errors import DomainError, NotFoundError
+from tidymargin.core.base.errors import DomainError, NotFoundError, StaleHeadError
 from tidymargin.formats.recipe import change_recipe, read_recipe
 from tidymargin.formats.steps import ByHandStep
 from tidymargin.services import marking, roughing, settings, versions
@@ -200,7 +200,10 @@ def test_a_version_is_a_name_on_a_state_and_other_ways_to_see_a_sheet_change_not
     workshop, sheet
 ):
     marked = marking.add_area(workshop, sheet.id, sheet.head, "clear", [ring(9)])
-    versions.keep_version(workshop, sheet.id, "  round   hole ")
+    with pytest.raises(StaleHeadError):  # what was seen is another state by now
+        versions.keep_version(workshop, sheet.id, sheet.head, "round hole")
+    assert versions.list_versions(workshop, marked) == []
+    versions.keep_version(workshop, sheet.id, marked.head, "  round   hole ")
     (version,) = versions.list_versions(workshop, marked)
     assert (version.name, version.state) == ("round hole", marked.head)
     assert not read_recipe_of(versions.see_as(workshop, marked, "key")).by_hand.marks
@@ -208,13 +211,21 @@ def test_a_version_is_a_name_on_a_state_and_other_ways_to_see_a_sheet_change_not
     assert workshop.sheets.load(sheet.id).head == marked.head
     for bad in ("", " ", "x" * 81):
         with pytest.raises(DomainError, match="name"):
-            versions.keep_version(workshop, sheet.id, bad)
+            versions.keep_version(workshop, sheet.id, marked.head, bad)
     for bad in ("..", "99999", "-1", "½"):
         with pytest.raises(NotFoundError):
             versions.see_as(workshop, marked, bad)
+    other = add_sheet(workshop, to_png(np.zeros((9, 9, 3), np.uint8)), "other.png")
+    with pytest.raises(NotFoundError):  # another sheet's
+        versions.forget_version(workshop, other.id, version.id)
     versions.forget_version(workshop, sheet.id, version.id)
     with pytest.raises(NotFoundError):
         versions.forget_version(workshop, sheet.id, version.id)
+    workshop.sheets.bin(sheet.id)
+    with pytest.raises(NotFoundError):
+        versions.keep_version(workshop, sheet.id, marked.head, "in the bin")
+    workshop.sheets.take_out(sheet.id)
+    assert versions.list_versions(workshop, marked) == []
 
 
 def test_rough_finds_a_figure_on_the_command_line_and_its_recipe_cuts_it_again(tmp_path):
@@ -283,7 +294,7 @@ def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path,
         load_measured(origin, sheet)
         places = [(9.5, 9.5), (60, 60), (90, 20)]
         sheet = marking.add_stroke(origin, sheet.id, sheet.head, places, {"verdict": "clear"})
-        versions.keep_version(origin, sheet.id, "one stroke")
+        versions.keep_version(origin, sheet.id, sheet.head, "one stroke")
         target.originals.save(badge_png)
     finally:
         origin.close()

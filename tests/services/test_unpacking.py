@@ -1,12 +1,23 @@
 """Files that hold several pictures become sheets with a word on where they are from, and a tray of their own."""
 
+import signal
+import socket
+import threading
+import time
+from contextlib import closing, suppress
+from http.client import HTTPException
+from pathlib import Path
+
 import pytest
 
+from benchmarks.kills import Server
 from tests.formats.test_unpacking import SVG, write_pdf, write_tiff, write_zip
-from tidymargin.core.base.errors import BadImageError, TooLargeError
+from tidymargin.core.base.errors import BadImageError, StoppedError, TooLargeError
 from tidymargin.formats import unpacking
 from tidymargin.formats.unpacking import Asked
+from tidymargin.services.doctoring import look_over
 from tidymargin.services.unpacking import bring_in
+from tidymargin.services.workshop import open_workshop
 
 
 def test_a_zip_becomes_a_tray_of_its_name_and_what_is_no_picture_in_it_is_named(workshop, badge_png):  # fmt: skip
@@ -39,9 +50,75 @@ def test_what_cannot_be_taken_apart_is_refused_in_words_and_leaves_nothing(works
     ):
         with pytest.raises(error, match=words):
             bring_in(workshop, data, "x")
-    monkeypatch.setattr("tidymargin.services.unpacking._MOST_S", 0.001)
-    with pytest.raises(BadImageError, match="takes too long"):
-        bring_in(workshop, write_pdf(), "slow.pdf")
     assert workshop.sheets.list_all() == []
     assert not list(workshop.folder.glob("parts-*"))
     assert unpacking.MOST_PICTURES == 500
+
+
+SLOW = '<filter id="f" x="0" y="0" width="1" height="1"><feTurbulence baseFrequency="0.01" numOctaves="200"/></filter>' + '<rect width="20" height="10" filter="url(#f)"/>' * 400  # fmt: skip
+
+
+def test_a_drawing_that_takes_too_long_is_given_up_and_what_came_before_it_is_kept(workshop, monkeypatch, badge_png):  # fmt: skip
+    monkeypatch.setattr("tidymargin.services.unpacking.PART_S", 2.0)
+    brought = bring_in(workshop, write_zip({"a.png": badge_png, "b.svg": SVG.format(SLOW)}), "logos.zip")  # fmt: skip
+    assert [sheet.name for sheet in brought.sheets] == ["a.png"]
+    assert [error.message for _, error in brought.refused] == ["A picture in this file takes too long to be drawn."]  # fmt: skip
+    with pytest.raises(BadImageError, match="takes too long"):
+        bring_in(workshop, SVG.format(SLOW).encode(), "slow.svg")
+    assert list_unpackers() == []
+
+
+def test_a_file_is_given_up_when_whoever_asked_has_left(workshop):
+    begun = time.monotonic()
+    with pytest.raises(StoppedError):
+        bring_in(workshop, SVG.format(SLOW).encode(), "slow.svg", has_left=lambda: time.monotonic() - begun > 1)  # fmt: skip
+    assert list_unpackers() == []
+    assert not list(workshop.folder.glob("parts-*"))
+
+
+def list_unpackers():
+    """The processes of this machine that unpack something, by what they were started with."""
+    found = []
+    for place in Path("/proc").glob("[0-9]*/cmdline"):
+        with suppress(OSError):
+            if b"tidymargin.formats.unpacker" in place.read_bytes():
+                found.append(place.parent.name)
+    return found
+
+
+@pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGKILL])
+def test_what_unpacks_ends_with_the_server_and_what_it_left_is_swept_at_the_next_start(tmp_path, how):  # fmt: skip
+    with closing(Server(tmp_path)) as server:
+        sending = threading.Thread(target=_send, args=(server, SVG.format(SLOW).encode()))
+        sending.start()
+        wait_until(list_unpackers)
+        assert list(tmp_path.glob("parts-*"))
+        server.process.send_signal(how)
+        server.process.wait(60)
+        sending.join()
+        wait_until(lambda: not list_unpackers())
+    (tmp_path / "parts-left").mkdir(exist_ok=True)
+    assert any("being unpacked" in found.said for found in look_over(tmp_path))
+    open_workshop(tmp_path).close()
+    assert not list(tmp_path.glob("parts-*"))
+
+
+def test_a_browser_that_leaves_has_nothing_drawn_for_it(tmp_path):
+    with closing(Server(tmp_path)) as server:
+        body = SVG.format(SLOW).encode()
+        with socket.create_connection(("127.0.0.1", server.port)) as line:
+            line.sendall(server.to_upload(body, "slow.svg"))
+            wait_until(list_unpackers)
+        wait_until(lambda: not list_unpackers())
+
+
+def _send(server, body):
+    with suppress(OSError, HTTPException):
+        server.upload(body, "slow.svg")
+
+
+def wait_until(is_so, within_s=60.0):
+    latest = time.monotonic() + within_s
+    while not is_so():
+        assert time.monotonic() < latest
+        time.sleep(0.05)

@@ -53,8 +53,8 @@ def list_pictures(folder: Path) -> list[Path]:
     return sorted(found, key=lambda place: place.name.lower())
 
 
-def open_parts(path: Path, asked: Asked) -> list[tuple[str, bytes]]:
-    """Return the pictures of a file by their names without endings: itself, or those that it holds.
+def open_parts(path: Path, asked: Asked) -> list[tuple[str, bytes | DomainError]]:
+    """Return the pictures of a file by their names without endings, or why one is none: itself, or those that it holds.
 
     Raises
     ------
@@ -65,7 +65,7 @@ def open_parts(path: Path, asked: Asked) -> list[tuple[str, bytes]]:
     if not find_kind(data[:4096]):
         return [(path.stem, data)]
     with taken_apart(None, data, path.name, asked) as parts:
-        return [(to_stem(name), body) for name, _, body in parts]
+        return [(to_stem(part.name), part.error or part.data) for part in parts]
 
 
 def _key_one(path: Path, stem: str, recipe: str, asked: Asked) -> list[Keyed]:
@@ -78,6 +78,8 @@ def _key_one(path: Path, stem: str, recipe: str, asked: Asked) -> list[Keyed]:
     for own, data in parts:
         name = path.name if len(parts) == 1 else f"{path.name}, {own}"
         try:
+            if isinstance(data, DomainError):
+                raise data
             files, report = do_order(data, Order(stem if len(parts) == 1 else own, recipe))
             found.append((files, Entry(name, report)))
         except DomainError as error:

@@ -89,6 +89,10 @@ def key(
                         hint="Give a folder, ending in /.",
                     )
                 for stem, data in parts:
+                    if isinstance(data, DomainError):  # the others of the file are still keyed
+                        tell(data, f"{path}, {stem}")
+                        worst = data
+                        continue
                     decoded = readers.decode(data)
                     for file in key_files(decoded, chosen, stem):
                         takes_place = is_one_file and len(parts) == 1

@@ -137,6 +137,7 @@ def main() -> None:
 
         resource.setrlimit(resource.RLIMIT_AS, (_MOST_MEMORY_BYTES, _MOST_MEMORY_BYTES))
     with socket.socket(fileno=os.dup(sys.stdin.fileno())) as connection:
+        send_line(connection, {"ready": True}, [])
         while True:
             asked, handles = receive_line(connection)
             if asked is None:

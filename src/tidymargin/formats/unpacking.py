@@ -10,6 +10,7 @@ import warnings
 import zipfile
 import zlib
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from xml.etree import ElementTree
 
@@ -17,7 +18,12 @@ import pypdfium2
 import resvg_py
 from PIL import Image, UnidentifiedImageError
 
-from tidymargin.core.base.errors import BadImageError, BadParameterError, TooLargeError
+from tidymargin.core.base.errors import (
+    BadImageError,
+    BadParameterError,
+    DomainError,
+    TooLargeError,
+)
 from tidymargin.formats.decode import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
 
 PAGE_DPI, LEAST_DPI, MOST_DPI = 300.0, 18.0, 2400.0
@@ -25,6 +31,9 @@ DRAWING_PX = 2048
 """Of an SVG's longer side, where nothing else is said."""
 
 MOST_PICTURES = 500
+MOST_SHAPES = 100_000
+"""Elements of an SVG drawing."""
+
 MOST_UNPACKED_BYTES = 2 * 1024**3
 _HEAD_BYTES = 4096
 _POINTS_PER_INCH = 72.0
@@ -56,11 +65,12 @@ class Asked:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One picture out of a file: its name, its bytes as a picture file, and what was done to get it."""
+    """One picture out of a file: its name, its bytes as a picture file, and what was done to get it; or why it is none."""
 
     name: str
     data: bytes
     remark: str
+    error: DomainError | None = None
 
 
 def find_kind(head: bytes) -> str:
@@ -102,10 +112,15 @@ def unpack(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Part]:
     for part in found(data, name, asked) if found else [Part(name, data, "")]:
         count += 1
         if count > MOST_PICTURES:
-            raise TooLargeError(f"Expected at most {MOST_PICTURES} pictures in one file, {name} has more.", hint="Divide it and add the parts.")  # fmt: skip
+            raise _too_many(name)
         yield part
     if not count:
         raise BadImageError(f"There is no picture in {name}.", hint="Look whether it is the right file.")  # fmt: skip
+
+
+def _too_many(name: str, count: int | None = None) -> TooLargeError:
+    has = "more" if count is None else f"{count:,}"
+    return TooLargeError(f"Expected at most {MOST_PICTURES} pictures in one file, {name} has {has}.", hint="Divide it and add the parts.")  # fmt: skip
 
 
 def _stem(name: str) -> str:
@@ -123,22 +138,36 @@ def _draw_pages(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
             hint="Open it, save it without a password, and add that." if secret else "Copy or download it again and add that.",
         ) from error  # fmt: skip
     try:
+        if pages > MOST_PICTURES:
+            raise _too_many(name, pages)
         digits = len(str(pages))
         for number in range(pages):
-            page = document[number]
-            width, height = page.get_size()
-            scale, dpi = _fit(width / _POINTS_PER_INCH, height / _POINTS_PER_INCH, asked)
-            image = page.render(scale=scale, may_draw_forms=False).to_pil().convert("RGB")
-            page.close()
-            out = io.BytesIO()
-            image.save(out, "PNG", dpi=(dpi, dpi), compress_level=3)
             place = f" page {number + 1:0{digits}d}" if pages > 1 else ""
+            shown = f"{_stem(name)}{place}.png"
+            try:
+                data, dpi = _draw_page(document, number, asked)
+            except DomainError as error:  # the others are still drawn
+                yield Part(shown, b"", "", error)
+                continue
             remark = f"Page {number + 1} of {pages} of {name}, drawn at {dpi:g} dots to the inch"
-            yield Part(f"{_stem(name)}{place}.png", out.getvalue(), remark)
-    except pypdfium2.PdfiumError as error:
-        raise BadImageError("A page of this PDF cannot be drawn.", hint="Save it anew and add that.") from error  # fmt: skip
+            yield Part(shown, data, remark)
     finally:
         document.close()
+
+
+def _draw_page(document: pypdfium2.PdfDocument, number: int, asked: Asked) -> tuple[bytes, float]:
+    """Return a page as PNG, and the dots to the inch that it is drawn at."""
+    try:
+        page = document[number]
+        width, height = page.get_size()
+        scale, dpi = _fit(width / _POINTS_PER_INCH, height / _POINTS_PER_INCH, asked)
+        image = page.render(scale=scale, may_draw_forms=False).to_pil().convert("RGB")
+        page.close()
+    except pypdfium2.PdfiumError as error:
+        raise BadImageError("A page of this PDF cannot be drawn.", hint="Save it anew and add that.") from error  # fmt: skip
+    out = io.BytesIO()
+    image.save(out, "PNG", dpi=(dpi, dpi), compress_level=3)
+    return out.getvalue(), dpi
 
 
 def _fit(width_in: float, height_in: float, asked: Asked) -> tuple[float, float]:
@@ -165,10 +194,10 @@ def _take_pages(data: bytes, name: str, _: Asked) -> Iterator[Part]:
             Image.open(io.BytesIO(data), formats=("TIFF",)) as image,
         ):
             pages = getattr(image, "n_frames", 1)
-            if pages == 1 or pages > MOST_PICTURES:
+            if pages > MOST_PICTURES:
+                raise _too_many(name, pages)
+            if pages == 1:
                 yield Part(name, data, "")
-                if pages > 1:
-                    raise TooLargeError(f"Expected at most {MOST_PICTURES} pages, {name} has {pages}.", hint="Divide it and add the parts.")  # fmt: skip
                 return
             full = []
             for number in range(pages):
@@ -180,14 +209,15 @@ def _take_pages(data: bytes, name: str, _: Asked) -> Iterator[Part]:
                 return
             for number in full:
                 image.seek(number)
+                shown = f"{_stem(name)} page {number + 1:0{len(str(pages))}d}.tif"
                 if image.width * image.height > MAX_PIXELS:
-                    raise TooLargeError(f"Page {number + 1} of {name} is above 200 megapixels.", hint="Scale it down and add that.")  # fmt: skip
+                    large = TooLargeError(f"Page {number + 1} of {name} is above 200 megapixels.", hint="Scale it down and add that.")  # fmt: skip
+                    yield Part(shown, b"", "", large)
+                    continue
                 out = io.BytesIO()
                 more = {key: image.info[key] for key in ("icc_profile", "dpi") if key in image.info}
                 image.save(out, "TIFF", compression="tiff_adobe_deflate", **more)
-                digits = len(str(pages))
-                remark = f"Page {number + 1} of {pages} of {name}"
-                yield Part(f"{_stem(name)} page {number + 1:0{digits}d}.tif", out.getvalue(), remark)  # fmt: skip
+                yield Part(shown, out.getvalue(), f"Page {number + 1} of {pages} of {name}")
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, KeyError, TypeError) as error:
         raise BadImageError("This TIFF is damaged, or only part of one.", hint="Copy or scan it again and add that.") from error  # fmt: skip
 
@@ -203,7 +233,9 @@ def _draw_svg(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
         raise BadImageError("This is no SVG drawing that can be read.", hint="Save it as plain SVG or as PNG and add that.") from error  # fmt: skip
     if root.tag not in (_SVG, "svg"):
         raise BadImageError("This is XML, and no SVG drawing.", hint="Save the drawing as SVG or PNG and add that.")  # fmt: skip
-    for element in root.iter():
+    for count, element in enumerate(root.iter(), 1):
+        if count > MOST_SHAPES:
+            raise TooLargeError(f"Expected a drawing of at most {MOST_SHAPES:,} elements, {name} has more.", hint="Save it as PNG and add that.")  # fmt: skip
         hrefs = [value for key, value in element.attrib.items() if key.endswith("href")]
         links = [h for h in hrefs if not h.startswith(("#", "data:"))]
         is_drawn = not element.tag.endswith("}a")
@@ -221,39 +253,70 @@ def _draw_svg(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
 
 
 def _take_out(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
-    """Yield the pictures of a ZIP, by their content; what is no picture is left out."""
-    left = MOST_UNPACKED_BYTES
+    """Yield the pictures of a ZIP, by their content; what is no picture is left out, and what is spoilt is named."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             infos = [info for info in archive.infolist() if not info.is_dir()]
             if len(infos) > 20 * MOST_PICTURES:
-                raise TooLargeError(f"Expected at most {MOST_PICTURES} pictures in one file, {name} has {len(infos)} files.", hint="Divide it and add the parts.")  # fmt: skip
-            layered = next((info for info in infos if info.filename == "mergedimage.png"), None)
-            for info in [layered] if layered else sorted(infos, key=lambda each: each.filename):
+                raise _too_many(name, len(infos))
+            layered = [info for info in infos if info.filename == "mergedimage.png"]
+            chosen = layered or sorted(infos, key=lambda each: each.filename)
+            if len([info for info in chosen if _begins_as_picture(archive, info)]) > MOST_PICTURES:
+                raise _too_many(name)
+            left = MOST_UNPACKED_BYTES
+            for info in chosen:
                 last = info.filename.rsplit("/", 1)[-1]
                 if last.startswith(".") or info.filename.startswith("__MACOSX/"):
                     continue
-                with archive.open(info) as file:
-                    # what the archive says of sizes is not believed
-                    body = file.read(min(MAX_FILE_BYTES, left) + 1)
-                left -= len(body)
-                if left < 0 or len(body) > MAX_FILE_BYTES:
-                    raise TooLargeError(f"What is in {name} takes more than {MOST_UNPACKED_BYTES // 1024**3} GB, or one file more than 500 MB.", hint="Divide it and add the parts.")  # fmt: skip
-                kind = find_kind(body[:_HEAD_BYTES])
-                remark = f"Out of {name}"
-                if kind == "zip":
-                    continue  # no archives in archives
-                if kind:
-                    for part in unpack(body, last, asked):
-                        yield Part(part.name, part.data, "; ".join(filter(None, (remark, part.remark))))  # fmt: skip
-                elif looks_like_picture(body[:64]):
-                    yield Part(name if layered else last, body, remark)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
-        locked = "password" in str(error).lower()
-        raise BadImageError(
-            "This ZIP is locked by a password." if locked else "This ZIP is damaged, or only part of one.",
-            hint="Unpack it and add the pictures.",
-        ) from error  # fmt: skip
+                shown = name if layered else last
+                try:
+                    body = _read_member(archive, info, left)
+                    left -= len(body)
+                    for part in _take_member(body, shown, asked):
+                        remark = "; ".join(filter(None, (f"Out of {name}", part.remark)))
+                        yield Part(part.name, part.data, remark, part.error)
+                except DomainError as error:  # the others are still taken
+                    yield Part(shown, b"", "", error)
+    except _BAD_ZIP as error:
+        raise _bad_zip("ZIP", error) from error
+
+
+_BAD_ZIP = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError)
+
+
+def _bad_zip(what: str, error: Exception) -> BadImageError:
+    locked = "password" in str(error).lower()
+    return BadImageError(
+        f"This {what} is locked by a password." if locked else f"This {what} is damaged, or only part of one.",
+        hint="Unpack it and add the pictures.",
+    )  # fmt: skip
+
+
+def _begins_as_picture(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bool:
+    with suppress(*_BAD_ZIP), archive.open(info) as file:
+        return looks_like_picture(file.read(64))
+    return False
+
+
+def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, left: int) -> bytes:
+    """Return the bytes of a file in a ZIP, which may be so many; what the archive says of sizes is not believed."""
+    try:
+        with archive.open(info) as file:
+            body = file.read(min(MAX_FILE_BYTES, left) + 1)
+    except _BAD_ZIP as error:
+        raise _bad_zip("file in the ZIP", error) from error
+    if len(body) > min(MAX_FILE_BYTES, left):
+        raise TooLargeError(f"Expected at most {MOST_UNPACKED_BYTES // 1024**3} GB in one ZIP and 500 MB in one file of it: this one takes more.", hint="Divide it and add the parts.")  # fmt: skip
+    return body
+
+
+def _take_member(body: bytes, name: str, asked: Asked) -> Iterator[Part]:
+    """Yield the pictures of a file in a ZIP; no archives in archives."""
+    kind = find_kind(body[:_HEAD_BYTES])
+    if kind and kind != "zip":
+        yield from unpack(body, name, asked)
+    elif not kind and looks_like_picture(body[:64]):
+        yield Part(name, body, "")
 
 
 def looks_like_picture(head: bytes) -> bool:

@@ -18,6 +18,8 @@ _SMALL_BYTES = 64 * 1024 * 1024
 
 def to_shown_name(given: str) -> str:
     """Return a file's name as it is shown: its last part, without control characters; never a path."""
+    # a name that is no UTF-8 comes with halves of characters, which no page and no database can hold
+    given = given.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
     last = re.split(r"[/\\]", given)[-1]
     clean = "".join(c for c in last if c.isprintable()).strip()[-_LONGEST_NAME:]
     return clean or "Untitled picture"

@@ -26,10 +26,13 @@ class ByteCache(Generic[T]):
     ----------
     limit_bytes : int
         What all values together may take; a single larger value is not kept.
+    most : int
+        How many values are kept, however small they are.
     """
 
-    def __init__(self, limit_bytes: int) -> None:
+    def __init__(self, limit_bytes: int, most: int = 100_000) -> None:
         self._limit = limit_bytes
+        self._most = most
         self._held = 0
         self._values: OrderedDict[Hashable, tuple[T, int]] = OrderedDict()
         self._lock = threading.Lock()
@@ -52,7 +55,7 @@ class ByteCache(Generic[T]):
                 return
             self._values[name] = (value, size_bytes)
             self._held += size_bytes
-            while self._held > self._limit:
+            while self._held > self._limit or len(self._values) > self._most:
                 _, (_, freed) = self._values.popitem(last=False)
                 self._held -= freed
 

@@ -22,7 +22,7 @@ from tidymargin.store.database import (
     list_revisions,
     open_database,
 )
-from tidymargin.store.folder import DATABASE, EXPORTS, SET_ASIDE, FolderLock, find_owner
+from tidymargin.store.folder import DATABASE, EXPORTS, PARTS, SET_ASIDE, FolderLock, find_owner
 from tidymargin.store.merging import bring_over, take_all_out
 from tidymargin.store.originals import Originals
 
@@ -142,6 +142,9 @@ def _look_over_exports(folder: Path) -> list[Finding]:
     strays = [p.name for p in (folder / EXPORTS).glob("*") if not (p.name.isdigit() and int(p.name) in exports)]  # fmt: skip
     if strays:
         found.append(Finding(f"{len(strays)} folders of exports that the database does not know, in {folder / EXPORTS}", True))  # fmt: skip
+    halves = len(list(folder.glob(f"{PARTS}*")))
+    if halves and not find_owner(folder):
+        found.append(Finding(f"{halves} files were being unpacked when the server was ended; what is left of that goes at its next start"))  # fmt: skip
     return found
 
 

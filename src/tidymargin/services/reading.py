@@ -4,7 +4,7 @@ import errno
 import io
 import logging
 import os
-import select
+import selectors
 import socket
 import subprocess
 import sys
@@ -14,6 +14,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from typing_extensions import Buffer
 
 import tidymargin
@@ -36,21 +38,36 @@ from tidymargin.formats.decode import (
     refuse_by_head,
 )
 from tidymargin.formats.reader import map_memory, receive_line, send_line, share_memory
+from tidymargin.process import cpu_seconds_of
 
 log = logging.getLogger(__name__)
 
 _AT_ONCE = 4
+_SHARED_FROM_BYTES = 16 * 1024 * 1024
+"""Pictures below this are copied, a few milliseconds each: a thousand of them must not hold a thousand files open."""
 _SLIM = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "1"}  # it only takes pixels over
 _STEP_S = 0.05
-_HEAD_S = 10.0
+_HEAD_S = 10.0  # of its work, not by the clock
+_STANDS_STILL_S = (
+    300.0  # without being done, by the clock: something is wrong with it, however busy the machine
+)
 _HANDS_OVER = hasattr(socket, "send_fds")
 """Whether a file can be handed to another process here; where not, which is untried, decoding is done in this one."""
+
+
+def _wait_for(line: socket.socket, most_s: float) -> bool:
+    """Wait until there is something to read; unlike select() this takes any number of open files."""
+    waits = selectors.DefaultSelector()
+    with waits:
+        waits.register(line, selectors.EVENT_READ)
+        return bool(waits.select(most_s))
 
 
 class _Reader:
     """One process that decodes, and the line to it."""
 
     def __init__(self) -> None:
+        self._is_ready = False
         self._line, theirs = socket.socketpair()
         source = str(Path(tidymargin.__file__).parents[1])
         paths = [source, *os.environ.get("PYTHONPATH", "").split(os.pathsep)]
@@ -69,21 +86,33 @@ class _Reader:
     ) -> tuple[dict[str, Any], list[int]] | None:
         """Return the answer to a request; None when the process has ended instead.
 
+        `most_s` is counted in what the process itself works for this, its start left out.
+
         Raises
         ------
         TimeoutError
             It took too long.
         """
-        latest = time.monotonic() + most_s
         with suppress(BrokenPipeError, ConnectionResetError):
+            if not self._is_ready:
+                if self._receive(_STANDS_STILL_S, tick)[0] is None:
+                    return None
+                self._is_ready = True
             send_line(self._line, {"wanted": wanted}, [handle])
-            while not select.select([self._line], [], [], _STEP_S)[0]:
-                tick(0.0)
-                if time.monotonic() > latest:
-                    raise TimeoutError
-            said, handles = receive_line(self._line)
+            said, handles = self._receive(most_s, tick)
             return None if said is None else (said, handles)
         return None
+
+    def _receive(self, most_s: float, tick: Tick) -> tuple[dict[str, Any] | None, list[int]]:
+        begun, worked = time.monotonic(), cpu_seconds_of(self._process.pid)
+        while not _wait_for(self._line, _STEP_S):
+            tick(0.0)
+            passed = time.monotonic() - begun
+            now = None if worked is None else cpu_seconds_of(self._process.pid)
+            own = passed if now is None or worked is None else now - worked
+            if own > most_s or passed > most_s + _STANDS_STILL_S:
+                raise TimeoutError
+        return receive_line(self._line)
 
     def kill(self) -> None:
         """End the process, whatever it is doing; who waits for its answer learns that there is none."""
@@ -144,7 +173,7 @@ class Readers:
         said, handles = self._ask("pixels", data, most_s, tick)
         try:
             channels = [
-                map_memory(handle, tuple(shape))
+                _take_over(map_memory(handle, tuple(shape)))
                 for handle, shape in zip(handles, said["shapes"], strict=True)
             ]
         finally:
@@ -235,6 +264,11 @@ class Readers:
             reader.end()
         for reader in at_work:
             reader.kill()
+
+
+def _take_over(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return pixels that may be kept: small ones as memory of our own, since shared memory holds a file open."""
+    return pixels.copy() if pixels.nbytes < _SHARED_FROM_BYTES else pixels
 
 
 def _share_file(view: memoryview) -> int:

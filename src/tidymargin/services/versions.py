@@ -13,11 +13,13 @@ MOST_NAME = 80
 _MOST_VERSIONS = 200
 
 
-def keep_version(workshop: Workshop, sheet_id: int, name: str) -> Sheet:
-    """Keep a sheet's present state under a name; its history is as it was.
+def keep_version(workshop: Workshop, sheet_id: int, seen: int, name: str) -> Sheet:
+    """Keep a sheet's present state, which is the one that was seen, under a name; its history is as it was.
 
     Raises
     ------
+    StaleHeadError
+        The present state is another than the one that was seen.
     BadParameterError
         The name is empty or too long, or there are too many versions.
     """
@@ -26,14 +28,12 @@ def keep_version(workshop: Workshop, sheet_id: int, name: str) -> Sheet:
         raise BadParameterError(
             f"Expected a name of 1 to {MOST_NAME} letters for this version.", field="version"
         )
-    sheet = workshop.sheets.load(sheet_id)
     if len(workshop.sheets.list_versions(sheet_id)) >= _MOST_VERSIONS:
         raise BadParameterError(
             f"A sheet has at most {_MOST_VERSIONS} versions; take the name off one.",
             field="version",
         )
-    workshop.sheets.keep_version(sheet, name)
-    return sheet
+    return workshop.sheets.keep_version(sheet_id, seen, name)
 
 
 def list_versions(workshop: Workshop, sheet: Sheet) -> list[Version]:
@@ -43,11 +43,7 @@ def list_versions(workshop: Workshop, sheet: Sheet) -> list[Version]:
 
 def forget_version(workshop: Workshop, sheet_id: int, version_id: int) -> Sheet:
     """Take a version's name away; the state stays in the history."""
-    sheet = workshop.sheets.load(sheet_id)
-    if all(version.id != version_id for version in list_versions(workshop, sheet)):
-        raise NotFoundError("This version is not there any more.")
-    workshop.sheets.forget_version(version_id)
-    return sheet
+    return workshop.sheets.forget_version(sheet_id, version_id)
 
 
 def see_as(workshop: Workshop, sheet: Sheet, way: str) -> Sheet:

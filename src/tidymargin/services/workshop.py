@@ -1,6 +1,7 @@
 """What every service works with: the store, the executor and the caches of one data folder."""
 
 import logging
+import shutil
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from tidymargin.store.database import UNREADABLE, check_database, list_revisions
 from tidymargin.store.exports import Exports
 from tidymargin.store.folder import (
     DATABASE,
+    PARTS,
     SET_ASIDE,
     FolderLock,
     doctor_command,
@@ -37,6 +39,7 @@ log = logging.getLogger(__name__)
 
 _MB = 1024 * 1024
 _DISK_BYTES = 2048 * _MB
+_MOST_PICTURES = 500
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -66,7 +69,9 @@ class Workshop:
     proofs: DiskCache
     executor: Executor = field(default_factory=Executor)
     readers: Readers = field(default_factory=Readers)
-    pictures: ByteCache[Picture] = field(default_factory=lambda: ByteCache(1024 * _MB))
+    pictures: ByteCache[Picture] = field(
+        default_factory=lambda: ByteCache(1024 * _MB, _MOST_PICTURES)
+    )
     measured: ByteCache[Measured] = field(default_factory=lambda: ByteCache(1024 * _MB))
     levels: ByteCache[Levels] = field(default_factory=lambda: ByteCache(512 * _MB))
     cutters: ByteCache[Cutter] = field(default_factory=lambda: ByteCache(256 * _MB))
@@ -171,6 +176,8 @@ def open_workshop(folder: Path) -> Workshop:
 
 def _put_in_order(folder: Path, sheets: Sheets, originals: Originals, copies: Copies) -> None:
     originals.drop_parts()
+    for place in folder.glob(f"{PARTS}*"):  # what an ended server had unpacked and not taken in
+        shutil.rmtree(place, ignore_errors=True)
     named = sheets.list_originals()
     discards = sheets.list_discards()
     for name, wished_at in discards.items():

@@ -175,10 +175,18 @@ class Sheets:
                 engine_version=state.engine_version,
             )
 
-    def keep_version(self, sheet: Sheet, name: str) -> None:
-        """Keep a sheet's state under a name."""
+    def keep_version(self, sheet_id: int, seen_head: int, name: str) -> Sheet:
+        """Keep a sheet's present state under a name, if that is the one that was looked at.
+
+        Raises
+        ------
+        StaleHeadError
+            The head is another by now; no name is given.
+        """
         with transaction(self._engine) as session:
-            session.add(VersionRow(state_id=sheet.head, name=name, created_at=now()))
+            row = self._require_head(session, sheet_id, seen_head)
+            session.add(VersionRow(state_id=seen_head, name=name, created_at=now()))
+            return to_sheet(session, row)
 
     def list_versions(self, sheet_id: int) -> list[Version]:
         """Return the states of a sheet that are kept under a name, the newest first."""
@@ -190,10 +198,22 @@ class Sheets:
                 for row in session.scalars(chosen)
             ]
 
-    def forget_version(self, version_id: int) -> None:
-        """Take the name off a state, which stays in the history."""
+    def forget_version(self, sheet_id: int, version_id: int) -> Sheet:
+        """Take the name off a state of a sheet, which stays in the history.
+
+        Raises
+        ------
+        NotFoundError
+            The sheet has no such version.
+        """
         with transaction(self._engine) as session:
-            session.execute(delete(VersionRow).where(VersionRow.id == version_id))
+            row = _require_sheet(session, sheet_id)
+            found = session.get(VersionRow, version_id)
+            state = None if found is None else session.get(StateRow, found.state_id)
+            if found is None or state is None or state.sheet_id != sheet_id:
+                raise NotFoundError("This version is not there any more.")
+            session.delete(found)
+            return to_sheet(session, row)
 
     def rename(self, sheet_id: int, name: str) -> Sheet:
         """Give a sheet another name; no part of its history."""

@@ -90,6 +90,7 @@ def make_server(
         max_request_body_size=_MOST_REQUEST_BYTES,
         inbuf_overflow=IN_MEMORY_BYTES,
         outbuf_overflow=IN_MEMORY_BYTES,
+        channel_request_lookahead=1,  # or nobody learns that whoever asked has left
         connection_limit=2 * _MOST_CONNECTIONS,
         asyncore_use_poll=True,  # select() could not count to as many
     )

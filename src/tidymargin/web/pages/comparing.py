@@ -6,7 +6,7 @@ from tidymargin.services import versions
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import area_of
 from tidymargin.store.values import Sheet
-from tidymargin.web.answers import Answer, answer, given
+from tidymargin.web.answers import Answer, answer, given, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.words import gettext
 
@@ -17,7 +17,7 @@ blueprint = Blueprint("comparing", __name__, url_prefix="/sheets/<int:sheet_id>"
 def keep_version(sheet_id: int) -> Answer:
     """Keep the present state under a name."""
     name = str(given().get("version", ""))
-    return answer(versions.keep_version(the_workshop(), sheet_id, name))
+    return answer(versions.keep_version(the_workshop(), sheet_id, read_seen(), name))
 
 
 @blueprint.post("/versions/<int:version_id>/forget")

@@ -17,7 +17,7 @@ from tidymargin.services import keeping
 from tidymargin.services.bringing import to_shown_name
 from tidymargin.services.tray_exports import list_without_tray
 from tidymargin.services.trays import Card, overview_of
-from tidymargin.services.unpacking import Brought, bring_in
+from tidymargin.services.unpacking import Brought, bring_in, stays
 from tidymargin.store.values import Sheet, Tray
 from tidymargin.web.answers import read_number
 from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched
@@ -213,12 +213,13 @@ def add() -> Response | AnyResponse:
 def _bring_one(file: FileStorage, asked: Asked, tray: int | None) -> Brought:
     """Bring in one file; a large one stays on the disk where it was laid aside, and is only looked at."""
     name = file.filename or ""
+    has_left = request.environ.get("waitress.client_disconnected", stays)
     size = file.stream.seek(0, io.SEEK_END)
     file.stream.seek(0)
     if size <= _READ_BYTES:
-        return bring_in(the_workshop(), file.stream.read(), name, asked, tray)
+        return bring_in(the_workshop(), file.stream.read(), name, asked, tray, has_left=has_left)
     with mmap.mmap(file.stream.fileno(), 0, access=mmap.ACCESS_READ) as data:
-        return bring_in(the_workshop(), data, name, asked, tray)
+        return bring_in(the_workshop(), data, name, asked, tray, has_left=has_left)
 
 
 @blueprint.post("/set-aside/bring-back")

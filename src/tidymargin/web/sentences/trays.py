@@ -23,8 +23,18 @@ def say_watched(watched: Watched) -> str:
     """Say what came of the folder that is watched, and what of it cannot be read."""
     came = ngettext("%(num)d picture came", "%(num)d pictures came", watched.came)
     said = gettext("Watching %(folder)s: %(came)s.", folder=watched.folder.name, came=came)
-    for name, why in list(watched.unreadable.items())[:_MOST_SAID]:
-        said += " " + gettext("%(name)s: %(why)s", name=name, why=why)
+    if watched.trouble:
+        said += " " + gettext("The folder cannot be read now. %(why)s", why=watched.trouble)
+    for files, head in (
+        (watched.refused, gettext("Not taken:")), (watched.waiting, gettext("Tried again soon:")),
+    ):  # fmt: skip
+        if not files:
+            continue
+        said += " " + head
+        for name, why in list(files.items())[:_MOST_SAID]:
+            said += " " + gettext("%(name)s: %(why)s", name=name, why=why)
+        if len(files) > _MOST_SAID:
+            said += " " + gettext("And %(num)s more.", num=len(files) - _MOST_SAID)
     return said
 
 
