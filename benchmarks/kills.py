@@ -16,7 +16,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import closing, suppress
 from pathlib import Path
 from urllib.parse import urlencode
@@ -39,13 +39,21 @@ class RefusedError(Exception):
 class Server:
     """The real server in a process of its own, and a browser's session with it."""
 
-    def __init__(self, folder: Path, cookie: str | None = None, token: str | None = None) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        cookie: str | None = None,
+        token: str | None = None,
+        *,
+        options: tuple[str, ...] = (),
+        env: Mapping[str, str] | None = None,
+    ) -> None:
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "tidymargin.cli", "serve", "--port", str(self.port)],
-            env=_environment(folder),
+            [sys.executable, "-m", "tidymargin.cli", "serve", "--port", str(self.port), *options],
+            env={**environment_of(folder), **(env or {})},
             stdout=subprocess.DEVNULL,
             stderr=subprocess.PIPE,
         )
@@ -112,8 +120,12 @@ class Server:
         self, sheet: int, path: str, **values: object
     ) -> tuple[int, http.client.HTTPMessage, bytes]:
         """Send a form of a sheet."""
+        return self.send(f"/sheets/{sheet}/{path}", **values)
+
+    def send(self, path: str, **values: object) -> tuple[int, http.client.HTTPMessage, bytes]:
+        """Send a form."""
         form = "application/x-www-form-urlencoded"
-        return self.ask("POST", f"/sheets/{sheet}/{path}", urlencode(values), form)
+        return self.ask("POST", path, urlencode(values, doseq=True), form)
 
     def head(self, sheet: int) -> int:
         """Return the number of a sheet's present state."""
@@ -124,9 +136,10 @@ class Server:
         self.kill()
 
     def kill(self) -> None:
-        """End it at once."""
-        self.process.kill()
-        self.process.communicate()
+        """End it at once, where it has not ended."""
+        if self.process.poll() is None:
+            self.process.kill()
+            self.process.communicate()
 
     def end(self) -> int:
         """Ask it to end; return its exit code."""
@@ -136,7 +149,8 @@ class Server:
         return self.process.returncode
 
 
-def _environment(folder: Path) -> dict[str, str]:
+def environment_of(folder: Path) -> dict[str, str]:
+    """Return the environment of a command that works on a data folder."""
     source = str(Path(tidymargin.__file__).parent.parent)
     return {**os.environ, "TIDYMARGIN_DATA": str(folder), "PYTHONPATH": source}
 
@@ -159,7 +173,7 @@ def small_png(number: int) -> bytes:
 def mend(folder: Path) -> str:
     """Run the doctor on a data folder; return what it says."""
     command = [sys.executable, "-m", "tidymargin.cli", "doctor", "--fix"]
-    done = subprocess.run(command, env=_environment(folder), capture_output=True, text=True)
+    done = subprocess.run(command, env=environment_of(folder), capture_output=True, text=True)
     assert done.returncode in (0, 65), done.stderr
     return done.stdout
 

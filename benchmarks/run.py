@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import elsewhere, faults, fuzz, kills, users, variations
+from benchmarks import elsewhere, faults, fuzz, kills, tray_kills, users, variations
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -160,6 +160,7 @@ def main() -> None:
         all_well = fuzz.main(options.fuzz) if options.fuzz is not None else True
         if options.kills is not None:
             all_well = kills.main(options.kills) and all_well
+            all_well = tray_kills.main(options.kills) and all_well
         raise SystemExit(0 if all_well else 1)
     if options.first_sight is not None or options.real is not None:
         if options.first_sight is not None:

@@ -1,13 +1,16 @@
 """Backups, the doctor, copies of the database, and folders of before there were any."""
 
+import hashlib
 import json
 import os
 import random
 import shutil
 import sqlite3
+import tempfile
 import zipfile
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
@@ -30,6 +33,7 @@ from tidymargin.services.proofs import load_proof, make_thumbnail
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.copies import KEPT, Copies
 from tidymargin.store.database import list_revisions
+from tidymargin.web.app import create_app
 
 
 @pytest.fixture
@@ -128,6 +132,97 @@ def test_a_damaged_backup_is_never_restored_and_no_original_is_backed_up_damaged
     assert not (tmp_path / "other.zip").exists()
 
 
+def forge(place, change):
+    """Write a backup anew, with whole hashes, after something was done to what it holds."""
+    with zipfile.ZipFile(place) as archive:
+        members = {name: archive.read(name) for name in archive.namelist()}
+    manifest = json.loads(members.pop("manifest.json"))
+    change(members, manifest)
+    manifest["members"] = {
+        name: {"bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()}
+        for name, data in members.items()
+    }
+    with zipfile.ZipFile(place, "w") as archive:
+        for name, data in members.items():
+            archive.writestr(name, data)
+        archive.writestr("manifest.json", json.dumps(manifest))
+
+
+def in_database(*statements):
+    def change(members, _):
+        with tempfile.NamedTemporaryFile(suffix=".sqlite") as file:
+            file.write(members["sheets.sqlite"])
+            file.flush()
+            with closing(sqlite3.connect(file.name)) as connection, connection:
+                for statement in statements:
+                    connection.execute(statement)
+            members["sheets.sqlite"] = Path(file.name).read_bytes()
+
+    return change
+
+
+def without_an_original(members, _):
+    del members[next(name for name in members if name.startswith("originals/"))]
+
+
+def with_another_original(members, _):
+    members[next(name for name in members if name.startswith("originals/"))] = b"another"
+
+
+HOSTILE = {
+    "triggers": in_database("CREATE TRIGGER t AFTER INSERT ON state BEGIN DELETE FROM sheet; END"),
+    "a view": in_database("CREATE VIEW seen AS SELECT * FROM sheet"),
+    "a table": in_database("CREATE TABLE more (a)"),
+    "a column that computes": in_database("ALTER TABLE sheet ADD COLUMN c AS (name || 'x')"),
+    "a missing original": without_an_original,
+    "another original": with_another_original,
+    "no time": lambda _, manifest: manifest.pop("made_at"),
+    "a time that is none": lambda _, manifest: manifest.update(made_at=["x"]),
+    "an export of no state": in_database("INSERT INTO tray_export VALUES (1, 1, 'x', 'never', '2026')"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("what", HOSTILE)
+def test_a_backup_is_believed_in_nothing(tmp_path, folder, what):
+    back_up(folder, tmp_path / "all.zip")
+    forge(tmp_path / "all.zip", HOSTILE[what])
+    told = run(tmp_path / "new", "restore", tmp_path / "all.zip")
+    assert (told.exit_code, "This backup is damaged" in told.output) == (65, True), told.output
+    assert "Traceback" not in told.output
+    assert not (tmp_path / "new").exists()
+
+
+def test_no_export_out_of_a_backup_gives_out_a_file_of_this_machine(tmp_path, folder):
+    (tmp_path / "secret.txt").write_text("a secret")
+    when = "2026-01-01T00:00:00+00:00"
+    report = {"files": [str(tmp_path / "secret.txt")], "width": 1, "height": 1, "ground": "flat", "nature": "ink", "faults": 0,
+              "severe": 0, "doubt": 0, "to_look_at": False, "reasons": []}  # fmt: skip
+    back_up(folder, tmp_path / "all.zip")
+    forge(
+        tmp_path / "all.zip",
+        in_database(
+            f"INSERT INTO tray_export VALUES (1, 1, 'x', 'working', '{when}')",
+            f"INSERT INTO tray_job VALUES (1, 1, 1, 'x', '{'0' * 64}', '{{}}', 1, 'done', '', '{json.dumps(report)}', '')",
+        ),
+    )
+    restore(tmp_path / "all.zip", tmp_path / "new")
+    with closing(open_workshop(tmp_path / "new")) as shop:
+        client = create_app(shop).test_client()
+        fetched = client.get("/exports/1/files.zip")
+        assert fetched.status_code == 404
+        assert b"a secret" not in fetched.data
+        assert client.get("/").status_code == 200
+
+
+def test_only_its_owner_can_read_a_new_folder(tmp_path, folder):
+    assert folder.stat().st_mode & 0o777 == 0o700
+    assert {(folder / name).stat().st_mode & 0o777 for name in ("sheets.sqlite", "identity", "lock")} == {0o600}  # fmt: skip
+    back_up(folder, tmp_path / "all.zip")
+    restore(tmp_path / "all.zip", tmp_path / "new")
+    assert (tmp_path / "new").stat().st_mode & 0o777 == 0o700
+    assert (tmp_path / "new" / "sheets.sqlite").stat().st_mode & 0o777 == 0o600
+
+
 @pytest.mark.parametrize("name", ["../evil", "/tmp/evil", "originals/../../evil", "secret", "originals/ab/short"])  # fmt: skip
 def test_no_backup_writes_outside_of_the_folder(tmp_path, name):
     with zipfile.ZipFile(tmp_path / "evil.zip", "w") as archive:
@@ -191,7 +286,7 @@ def test_what_was_taken_out_of_the_bin_after_the_copy_is_not_in_it_once_that_is_
 
 
 WITHOUT_TRAYS = (
-    "DROP TABLE export; DROP TABLE kept_export; DROP TABLE tray_job; DROP TABLE tray_export; DROP TABLE tray_state; DROP TABLE tray;"
+    "DROP TABLE taken_file; DROP TABLE export; DROP TABLE kept_export; DROP TABLE tray_job; DROP TABLE tray_export; DROP TABLE tray_state; DROP TABLE tray;"
     "ALTER TABLE sheet DROP COLUMN tray_id; ALTER TABLE sheet DROP COLUMN tray_state_id;"
 )
 """A database as it was before there were trays."""

@@ -273,6 +273,14 @@ def test_an_unfinished_export_of_an_older_version_says_so_and_is_written_by_this
     assert (len(standing.written), standing.older) == (3, 0)
 
 
+def test_what_is_shared_is_written_though_the_sheets_have_not_got_it_yet(workshop, tray, keeper):
+    keeper.follow_all()
+    share_values(workshop, tray.id, now(workshop, tray)[0].head, "export", {"export": {"formats": ["webp"]}})  # fmt: skip
+    export = begin_export(workshop, tray.id)  # nothing has followed yet
+    keeper.finish(60)
+    assert read_names(workshop, export)[0] == ["badge.webp", "disc.webp", "disc-2.webp"]
+
+
 def test_cuts_of_deleted_sheets_go_with_the_bin_and_those_of_no_tray_are_listed(workshop, tray, keeper):  # fmt: skip
     keeper.follow_all()
     export = begin_export(workshop, tray.id)

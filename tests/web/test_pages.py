@@ -333,7 +333,7 @@ def test_what_comes_into_a_watched_folder_is_said_and_the_page_loaded_anew(
     seen = Watched(tmp_path / "scans", 2, {"bad.txt": "This file is empty."})
     watching = create_app(workshop, watched=seen).test_client()
     said = soup(watching.get("/")).select_one("#watched")
-    assert said.text == "Watching scans: 2 pictures came. bad.txt: This file is empty."
+    assert said.text == "Watching scans: 2 pictures came. Not taken: bad.txt: This file is empty."
     assert watching.get(said["hx-get"]).status_code == 200
     seen.came = 3
     assert watching.get(said["hx-get"]).headers["HX-Refresh"] == "true"
@@ -347,6 +347,6 @@ def test_one_file_is_named_by_the_pattern_and_comes_as_it_was_asked_for(
     assert send(client, token, path + "export/file", seen=sheet.head, **asked).status_code == 200
     answer = client.get(path + "export")
     size = f"{sheet.width}x{sheet.height}"
-    assert f"filename*=UTF-8''badge%20%3Cb%3E%20{size}.png" in answer.headers["Content-Disposition"]
+    assert f"filename*=UTF-8''badge%20_b_%20{size}.png" in answer.headers["Content-Disposition"]
     with Image.open(io.BytesIO(answer.data)) as image:
         assert image.getpixel((0, 0)) == (0, 0, 0, 0)  # nothing stands under what is clear

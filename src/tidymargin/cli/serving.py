@@ -20,7 +20,7 @@ from tidymargin.services.bringing import keep_picture
 from tidymargin.services.keeping import copy_daily
 from tidymargin.services.queueing import queue_url
 from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.warming import warm_kernels
+from tidymargin.services.warming import warm_behind
 from tidymargin.services.watching import Watcher
 from tidymargin.services.workshop import Workshop, open_workshop
 
@@ -56,7 +56,7 @@ def _serve(workshop: Workshop, port: int | None, watched: Path | None = None) ->
             watcher = Watcher(workshop, watched)
         listener = _bind(port)
         server = make_server(workshop, listener, watcher.seen if watcher else None)
-        threading.Thread(target=warm_kernels, name="warm", daemon=True).start()
+        threading.Thread(target=warm_behind, name="warm", daemon=True).start()
         workshop.readers.prepare()
         copy_daily(workshop)
         if watcher is not None:

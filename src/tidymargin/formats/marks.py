@@ -7,10 +7,11 @@ spell of work it was made. So a state of a thousand marks is small, and nothing 
 import hashlib
 import json
 from abc import ABC, abstractmethod
-from functools import lru_cache
+from threading import Lock
 from typing import Annotated, Any, Literal
 
 import numpy as np
+from cachetools import LRUCache, cached
 from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, TypeAdapter, model_validator
 
 from tidymargin.core.base.area import Area
@@ -33,7 +34,14 @@ Across = Annotated[float, Field(ge=0.5, le=WIDEST_PX, allow_inf_nan=False)]
 EdgePx = Annotated[float, Field(ge=0, le=DEEPEST_EDGE_PX, allow_inf_nan=False)]
 
 _LISTED = {"is_on", "spell"}
-_MOST_KEPT = 8192
+_PLACE_LETTERS = 12  # of one place in JSON, about
+MOST_PLACES_OF_ALL = 500_000
+"""Places that the marks of one sheet may have together, as they were drawn."""
+
+MOST_DRAWN_OF_ALL = 3_000_000
+"""Places that the smooth lines and rings of the marks of one sheet may have together."""
+
+_MOST_KEPT = 500_000  # places of marks that are remembered, once as read and once as made
 
 
 class MarkEntry(BaseModel, ABC):
@@ -104,7 +112,20 @@ def _shift(places: tuple[Any, ...], by_x: float, by_y: float) -> list[tuple[floa
     return [(round(x + by_x, 3), round(y + by_y, 3), *rest) for x, y, *rest in places]
 
 
-@lru_cache(maxsize=_MOST_KEPT)
+def count_places(entry: MarkEntry) -> int:
+    """Return about how many places a mark was drawn with."""
+    return 1 + len(entry.text) // _PLACE_LETTERS
+
+
+def count_drawn(marks: tuple[Mark, ...]) -> int:
+    """Return how many places the lines of marks have."""
+    return sum(
+        len(mark.shape.line) if isinstance(mark.shape, Stroke) else sum(map(len, mark.shape.rings))
+        for mark in marks
+    )
+
+
+@cached(LRUCache(6 * _MOST_KEPT, lambda marks: 1 + count_drawn(marks)), lock=Lock())
 def _to_marks(entry: MarkEntry, area: Area) -> tuple[Mark, ...]:
     return entry.make(area)
 
@@ -318,7 +339,7 @@ AnyMark = Annotated[
 _READER: TypeAdapter[MarkEntry] = TypeAdapter(AnyMark)
 
 
-@lru_cache(maxsize=_MOST_KEPT)
+@cached(LRUCache(_MOST_KEPT, count_places), lock=Lock())
 def read_mark(text: str) -> MarkEntry:
     """Read what was drawn as it was stored; what it says is kept as it is.
 

@@ -7,19 +7,27 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from tidymargin.core.base.area import Area
-from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.core.base.errors import BadParameterError, TooLargeError, UnreadableStepError
 from tidymargin.core.ground.guards import Guard
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.ground.prepare import Preparation
-from tidymargin.core.marks.plan import MarksPlan
+from tidymargin.core.marks.plan import Mark, MarksPlan
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import PocketChoice
 from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.fields import Auto, Colour, Place
 from tidymargin.formats.finishing import ColourStep, RimStep
-from tidymargin.formats.marks import MOST_MARKS, AnyMark, Edge, MarkEntry, read_mark
+from tidymargin.formats.marks import (
+    MOST_DRAWN_OF_ALL,
+    MOST_MARKS,
+    AnyMark,
+    Edge,
+    MarkEntry,
+    count_drawn,
+    read_mark,
+)
 from tidymargin.formats.proofing import ProofStep
 from tidymargin.formats.step import AtMost, Step
 
@@ -212,8 +220,19 @@ class ByHandStep(Step):
 
     def to_plan(self, area: Area) -> MarksPlan:
         """Return the step as the core takes it."""
-        made = (mark.to_marks(area) for mark in self.marks if mark.is_on)
-        return MarksPlan(tuple(mark for marks in made for mark in marks))
+        made: list[Mark] = []
+        drawn = 0
+        for mark in self.marks:
+            own = mark.to_marks(area) if mark.is_on else ()
+            drawn += count_drawn(own)
+            if drawn > MOST_DRAWN_OF_ALL:
+                raise TooLargeError(
+                    f"Expected marks of at most {MOST_DRAWN_OF_ALL:,} places together, these have more.",
+                    hint="Switch some off, or remove them.",
+                    field="marks",
+                )
+            made += own
+        return MarksPlan(tuple(made))
 
 
 def _read_listed(listed: dict[str, Any], parts: Mapping[str, str]) -> MarkEntry:

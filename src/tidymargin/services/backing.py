@@ -22,6 +22,7 @@ from typing import IO, Any, BinaryIO
 from tidymargin import ENGINE_VERSION, __version__
 from tidymargin.core.base.errors import (
     BusyError,
+    DamagedDatabaseError,
     DamagedFileError,
     FileThereError,
     NotFoundError,
@@ -32,9 +33,9 @@ from tidymargin.process import program
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.aside import FULL, write_aside
 from tidymargin.store.copies import Copy
-from tidymargin.store.database import UNREADABLE, check_database, copy_database
-from tidymargin.store.folder import DATABASE, SET_ASIDE, FolderLock
-from tidymargin.store.originals import Originals
+from tidymargin.store.database import check_database, copy_database
+from tidymargin.store.folder import DATABASE, SET_ASIDE, FolderLock, make_folder
+from tidymargin.store.originals import Originals, is_name
 
 FORMAT = 1
 _MANIFEST = "manifest.json"
@@ -197,7 +198,17 @@ def _read_manifest(archive: zipfile.ZipFile) -> dict[str, Any]:
             is_own = info.filename == _MANIFEST or _MEMBER.fullmatch(info.filename)
             if not is_plain or not is_own:
                 raise _damaged(f"it holds something that no backup does, {info.filename!r:.80}")
-        return {**manifest, "members": members, "sheets": int(manifest["sheets"])}
+        for name, said in members.items():
+            content = name.rsplit("/", 1)[-1]
+            if is_name(content) and not name.startswith("proofs/") and said["sha256"] != content:
+                raise _damaged(f"{name} is not the original that it is called")
+        made_at = datetime.fromisoformat(manifest["made_at"]).isoformat(timespec="seconds")
+        return {
+            **manifest,
+            "members": members,
+            "sheets": int(manifest["sheets"]),
+            "made_at": made_at,
+        }
 
 
 def _take_member(archive: zipfile.ZipFile, name: str, said: Any, into: BinaryIO | None) -> None:
@@ -300,6 +311,7 @@ def restore(source: Path, folder: Path, *, replace: bool = False) -> tuple[Backe
 
 
 def _unpack(source: Path, folder: Path) -> BackedUp:
+    make_folder(folder)
     with closing(_open_archive(source)) as archive:
         manifest = _read_manifest(archive)
         for name, said in manifest["members"].items():
@@ -309,6 +321,13 @@ def _unpack(source: Path, folder: Path) -> BackedUp:
                 _take_member(archive, name, said, file)
     try:
         check_database(folder / DATABASE)
-    except UNREADABLE as error:
-        raise _damaged("its database cannot be read") from error
+    except DamagedDatabaseError as error:
+        if error.is_newer:
+            raise
+        raise _damaged("its database is not one of Tidy Margin, or damaged") from error
+    originals = Originals(folder / "originals", folder / SET_ASIDE)
+    there = originals.list_all() | originals.list_aside()
+    missing = Copy(folder / DATABASE, datetime.now(UTC)).list_originals() - there
+    if missing:
+        raise _damaged(f"{len(missing)} of its originals are missing")
     return _say(manifest)

@@ -9,8 +9,17 @@ from pydantic import ValidationError
 
 from tidymargin.core.base.area import Area
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.formats.marks import MOST_MARKS, MarkEntry, OutlineEntry, RoughEntry, read_new_mark
+from tidymargin.formats.marks import (
+    MOST_MARKS,
+    MOST_PLACES_OF_ALL,
+    MarkEntry,
+    OutlineEntry,
+    RoughEntry,
+    count_places,
+    read_new_mark,
+)
 from tidymargin.formats.recipe import to_words
+from tidymargin.formats.steps import ByHandStep
 from tidymargin.services.changing import change_step, require_number
 from tidymargin.services.measuring import load_measured
 from tidymargin.services.states import area_of, read_recipe_of
@@ -84,6 +93,12 @@ def _save(
             f"A sheet has at most {MOST_MARKS} marks; remove some that are not needed.",
             field="marks",
         )
+    if sum(map(count_places, marks)) > MOST_PLACES_OF_ALL:
+        raise BadParameterError(
+            f"A sheet’s marks have at most {MOST_PLACES_OF_ALL:,} places together; remove some that are not needed.",
+            field="marks",
+        )
+    ByHandStep(marks=tuple(marks)).to_plan(area_of(sheet))  # refused before it is saved
     return change_step(workshop, sheet.id, seen, change, "by_hand", marks=tuple(marks))
 
 

@@ -22,7 +22,8 @@ from tidymargin.formats.names import number_stems
 from tidymargin.services.exporting import to_stem
 from tidymargin.services.keyjob import Report, read_report
 from tidymargin.services.manifest import CSV_NAME, JSON_NAME, Entry, write_csv, write_json
-from tidymargin.services.states import is_of_older_engine, read_recipe_of
+from tidymargin.services.states import is_of_older_engine
+from tidymargin.services.trays import recipe_in
 from tidymargin.services.workshop import Workshop
 from tidymargin.store.folder import EXPORTS
 from tidymargin.store.values import NewJob, TrayExport, TrayJob
@@ -35,7 +36,7 @@ _GONE = "Its files are not there any more. Write the missing ones again."
 
 
 def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
-    """Have all of a tray written, every sheet as it is now.
+    """Have all of a tray written, every sheet as it is now, with what the tray shares.
 
     Raises
     ------
@@ -56,7 +57,13 @@ def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
         )
     stems = number_stems([to_stem(sheet.name) for sheet in sheets])
     jobs = [
-        NewJob(sheet.id, stem, sheet.original, read_recipe_of(sheet).to_json(), ENGINE_VERSION)
+        NewJob(
+            sheet.id,
+            stem,
+            sheet.original,
+            recipe_in(workshop, tray, sheet).to_json(),
+            ENGINE_VERSION,
+        )
         for sheet, stem in zip(sheets, stems, strict=True)
     ]
     return workshop.trays.begin_export(tray, jobs)

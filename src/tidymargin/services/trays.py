@@ -65,6 +65,16 @@ def _commit(workshop: Workshop, tray_id: int, seen: int, shared: Recipe, change:
     return tray if text == tray.recipe else workshop.trays.commit(tray_id, seen, text, change)
 
 
+def recipe_in(workshop: Workshop, tray: Tray, sheet: Sheet) -> Recipe:
+    """Return a sheet's recipe as it is once the sheet has what its tray shares now."""
+    own = read_recipe_of(sheet)
+    if sheet.tray_state == tray.head:
+        return own
+    was = workshop.trays.load_recipe(sheet.tray_state)
+    before = Recipe() if was is None else read_recipe(was)
+    return share(before, read_recipe(tray.recipe), own)
+
+
 def follow_tray(workshop: Workshop, tray: Tray, sheet: Sheet) -> bool:
     """Bring a sheet to what its tray shares now, as a row of its own history; False where it cannot be yet.
 
@@ -72,9 +82,7 @@ def follow_tray(workshop: Workshop, tray: Tray, sheet: Sheet) -> bool:
     """
     if is_of_older_engine(sheet):
         return False
-    was = workshop.trays.load_recipe(sheet.tray_state)
-    before = Recipe() if was is None else read_recipe(was)
-    after = share(before, read_recipe(tray.recipe), read_recipe_of(sheet))
+    after = recipe_in(workshop, tray, sheet)
     try:
         commit_recipe(workshop, sheet, sheet.head, after, "tray")
     except StaleHeadError:

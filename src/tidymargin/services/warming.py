@@ -2,6 +2,8 @@
 
 import os
 import shutil
+import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -16,7 +18,7 @@ from tidymargin.core.draft import sample_levels, shift_view
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.guards import Guard
 from tidymargin.core.ground.plan import GroundPlan
-from tidymargin.core.marks.plan import Like, Mark, MarksPlan, Stroke
+from tidymargin.core.marks.plan import Like, Mark, MarksPlan, Rings, Stroke
 from tidymargin.core.place import describe_place
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
@@ -26,10 +28,11 @@ from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.core.tint.plan import Backing, Recolour, TintPlan
 from tidymargin.formats.encode import encode_png
-from tidymargin.process import give_memory_back
+from tidymargin.process import end_with_parent, give_memory_back
 
 _KERNELS_KEPT_S = 30 * 24 * 3600
 _ALL_COMPILED = "all-compiled"
+_NICENESS = 15
 _SIDE_PX = 320  # parts with their surroundings are not as wide: they have kernels of their own
 _BLOCK = slice(40, 120)
 
@@ -122,6 +125,7 @@ def warm_kernels() -> None:
             Mark("rubbed", "clear", Stroke(line), like=Like("middle", 5.0)),
             Mark("stroked", "clear", Stroke(line + np.array((0, 80, 0)), 0.5)),
             Mark("solved", "solve", Stroke(line + np.array((0, 40, 0)))),
+            Mark("ringed", "keep", Rings((np.array([(20.0, 20.0), (60.0, 20.0), (40.0, 50.0)]),))),
         )
     )
     folder = Path(os.environ["NUMBA_CACHE_DIR"])
@@ -147,12 +151,34 @@ def warm_kernels() -> None:
     drop_old_kernels(folder)
 
 
+def warm_behind() -> None:
+    """Have every kernel compiled where that is still to be done, by a process that gives way to all else, and load them.
+
+    Compiling takes minutes of one core, and in this process would hold up whoever waits for a page.
+    """
+    if not (Path(os.environ["NUMBA_CACHE_DIR"]) / _ALL_COMPILED).exists():
+        command = [sys.executable, "-m", "tidymargin.services.warming", str(os.getpid())]
+        with subprocess.Popen(
+            command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+        ) as running:
+            assert running.stdout is not None
+            for line in running.stdout:
+                _tell(float(line))
+    warm_kernels()  # what is compiled is only loaded
+
+
 _share: float | None = None
 
 
 def _tell(share: float | None) -> None:
     global _share
     _share = share
+    if share is not None and _tells_parent:
+        sys.stdout.write(f"{share}\n")
+        sys.stdout.flush()
+
+
+_tells_parent = False
 
 
 def compiled_share() -> float | None:
@@ -161,4 +187,8 @@ def compiled_share() -> float | None:
 
 
 if __name__ == "__main__":
+    if len(sys.argv) > 1:
+        end_with_parent(int(sys.argv[1]))
+        os.nice(_NICENESS)
+        _tells_parent = True
     warm_kernels()

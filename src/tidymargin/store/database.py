@@ -22,7 +22,7 @@ from tidymargin.core.base.errors import (
     UnusableFolderError,
 )
 from tidymargin.process import program
-from tidymargin.store.rows import find_fault
+from tidymargin.store.rows import find_fault, find_foreign
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 _BUSY_MS = 10_000
@@ -121,7 +121,7 @@ def check_database(path: Path) -> str | None:
             found = connection.execute("PRAGMA integrity_check(1)").fetchone()[0]
             revision = read_revision(connection)
             if found == "ok" and revision in known:
-                found = find_fault(connection) or "ok"
+                found = find_foreign(connection) or find_fault(connection) or "ok"
         if found != "ok":
             raise DamagedDatabaseError(f"The database {path} is damaged: {found}.", hint=_TO_MEND)
     except UNREADABLE as error:

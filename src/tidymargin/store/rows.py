@@ -7,7 +7,7 @@ import sqlite3
 from collections.abc import Iterable, Mapping
 from datetime import datetime
 
-from tidymargin.store.models import STEP_COLUMNS
+from tidymargin.store.models import STEP_COLUMNS, Base
 
 Row = Mapping[str, object]
 _NAME_LENGTH = 64
@@ -105,6 +105,51 @@ def is_whole_tray_state(row: Row) -> bool:
     )
 
 
+def is_whole_export(row: Row) -> bool:
+    """Whether an export of a tray can be read, but for its jobs."""
+    return (
+        _is_count(row["tray_id"])
+        and _is_text(row["name"], 80)
+        and row["state"] in ("working", "paused", "stopped")
+        and _is_time(row["created_at"])
+    )
+
+
+def is_whole_job(row: Row) -> bool:
+    """Whether one sheet of an export can be read; what its report says is looked at when it is read."""
+    return (
+        _is_count(row["export_id"])
+        and _is_count(row["sheet_id"])
+        and _is_text(row["stem"], 400)
+        and _is_name(row["original"])
+        and _is_json(row["recipe"], dict)
+        and _is_count(row["engine_version"])
+        and row["state"] in ("waiting", "begun", "done", "failed")
+        and isinstance(row["said"], str)
+        and isinstance(row["report"], str)
+    )
+
+
+def is_whole_made_export(row: Row) -> bool:
+    """Whether what was exported of a sheet can be read."""
+    return (
+        _is_count(row["sheet_id"])
+        and _is_count(row["state_id"])
+        and _is_json(row["files"], list)
+        and _is_time(row["created_at"])
+    )
+
+
+def is_whole_kept_export(row: Row) -> bool:
+    """Whether settings that were kept under a name can be read."""
+    return _is_text(row["name"], 80) and _is_json(row["body"], dict) and _is_time(row["created_at"])
+
+
+def is_whole_taken_file(row: Row) -> bool:
+    """Whether it can be read what was taken out of the watched folder."""
+    return _is_name(row["content"]) and _is_text(row["name"], 255) and _is_time(row["taken_at"])
+
+
 _WHOLE = {
     "step": is_whole_step,
     "state": is_whole_state,
@@ -112,9 +157,36 @@ _WHOLE = {
     "version": is_whole_version,
     "tray": is_whole_tray,
     "tray_state": is_whole_tray_state,
+    "tray_export": is_whole_export,
+    "tray_job": is_whole_job,
+    "export": is_whole_made_export,
+    "kept_export": is_whole_kept_export,
+    "taken_file": is_whole_taken_file,
 }
-_LATER = {"version", "tray", "tray_state"}
+_LATER = set(_WHOLE) - {"step", "state", "sheet"}
 """Tables that a copy from before there were any has not got."""
+
+
+def find_foreign(connection: sqlite3.Connection) -> str | None:
+    """Return what a database holds that none of ours does, in words; None where there is nothing.
+
+    A database out of a file that somebody gave may do things by itself when it is written to, or compute what is read.
+    """
+    ours = {name: set(table.columns.keys()) for name, table in Base.metadata.tables.items()}
+    ours["alembic_version"] = {"version_num"}
+    for kind, name, table, sql in connection.execute(
+        "SELECT type, name, tbl_name, sql FROM sqlite_master"
+    ):
+        if str(name).startswith("sqlite_"):
+            continue
+        if kind not in ("table", "index"):
+            return f"a {kind} that is not ours, {name!r:.60}"
+        if table not in ours or not re.match(r"CREATE (TABLE|INDEX|UNIQUE INDEX)\b", str(sql)):
+            return f"a {kind} that is not ours, {name!r:.60}"
+        columns = {row[1] for row in connection.execute(f"PRAGMA table_xinfo({table})")}
+        if not columns <= ours[table]:
+            return f"a column that is not ours, {min(columns - ours[table])!r:.60}"
+    return None
 
 
 def find_fault(connection: sqlite3.Connection) -> str | None:

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from flask import Response, jsonify, make_response, redirect, render_template, request, url_for
+from flask import Response, g, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadParameterError, TooLargeError, UnreadableStepError
@@ -11,7 +11,7 @@ from tidymargin.services.finding import find_dirty
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
 from tidymargin.web.ledger import gather_ledger
-from tidymargin.web.numbers import require_small
+from tidymargin.web.numbers import read_json, require_small
 from tidymargin.web.words import gettext
 
 OPENED_STEPS = ("area", "ground", "reach", "by_hand", "rim", "colour", "proof", "export")
@@ -37,10 +37,9 @@ def given() -> Mapping[str, Any]:
         return request.form
     if (request.content_length or MOST_FORM_BYTES + 1) > MOST_FORM_BYTES:
         raise TooLargeError(gettext("Expected a change of at most 2 MB."))
-    try:
-        said = request.get_json(silent=True)
-    except RecursionError:  # brackets in brackets, thousands deep
-        said = None
+    if "change" not in g:  # it is read once, however many ask
+        g.change = read_json(request.get_data(as_text=True))
+    said = g.change
     if not isinstance(said, dict):
         raise BadParameterError(gettext("Expected a change as a JSON object."))
     return said

@@ -1,5 +1,6 @@
 """The web application: security, errors and pages put together."""
 
+import errno
 import hashlib
 import logging
 import re
@@ -159,6 +160,11 @@ def _show_fault(error: Exception) -> Response:
         )
     elif isinstance(error, PermissionError | IsADirectoryError | NotADirectoryError):
         words = unusable(the_workshop().folder, error)
+    elif isinstance(error, OSError) and error.errno in (errno.EMFILE, errno.ENFILE):
+        words = BusyError(
+            "Too many files are open on this machine just now.",
+            hint="Do it again in a moment; everything saved before is safe.",
+        )
     if isinstance(error, MemoryError):
         words = BusyError(
             "There was not enough memory for this just now.", hint="Do it again in a moment."
@@ -225,7 +231,13 @@ def create_app(
     app.register_error_handler(HTTPException, _show_http_error)
     app.register_error_handler(Exception, _show_fault)
     app.after_request(_protect)
+    for name in ("error.html", "_error.html", "base.html", "_compiling.html"):
+        app.jinja_env.get_template(
+            name
+        )  # while it can be read: an error is said even where no file can be opened
     app.context_processor(lambda: {"compiled": compiled_share()})
     for page in (trays, tray, bench, pixels, comparing, *STEP_PAGES):
         app.register_blueprint(page.blueprint)
+    with app.app_context():
+        _list_places()  # for the same reason
     return app

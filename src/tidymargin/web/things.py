@@ -73,6 +73,8 @@ NAME_LENGTH = 16
 """So many letters of a mark's name tell it from all others of a sheet."""
 
 _MOST_POINTS = 5000
+_FARTHEST = 1e7
+_MOST_DRAWN = 20_000  # places of one outline on the stage
 
 
 def _list_mark(number: int, mark: MarkEntry) -> dict[str, Any]:
@@ -114,7 +116,7 @@ def draw_mark(mark: MarkEntry, area: Area) -> dict[str, Any]:
         if mark.like and mark.like.colour == "first":
             drawn["taken"] = drawn["lines"][0][0]
     elif isinstance(mark, OutlineEntry):
-        parts = draw_outline(mark.nodes, is_closed=mark.is_closed)
+        parts = draw_outline(mark.nodes, is_closed=mark.is_closed, most=_MOST_DRAWN)
         drawn["lines"] = [_pairs(area.to_area_all(part)) for part in parts]
         drawn["points"] = [_draw_point(point.to_node(), area) for point in mark.points]
     elif isinstance(mark, RoughEntry):
@@ -141,8 +143,8 @@ def draw_parts(said: Mapping[str, Any]) -> list[list[list[float]]]:
             raise ValueError
         nodes = tuple(
             Node(
-                float(point["x"]), float(point["y"]), bool(point.get("is_smooth")),
-                None if point.get("bend") is None else (float(point["bend"][0]), float(point["bend"][1])),
+                _to_place(point["x"]), _to_place(point["y"]), bool(point.get("is_smooth")),
+                None if point.get("bend") is None else (_to_place(point["bend"][0]), _to_place(point["bend"][1])),
             )
             for point in points
         )  # fmt: skip
@@ -150,10 +152,16 @@ def draw_parts(said: Mapping[str, Any]) -> list[list[list[float]]]:
         raise BadParameterError(
             gettext("Expected points, each with x and y."), field="marks"
         ) from error
-    places = [(n.x, n.y, *(n.bend or ())) for n in nodes]
-    if not all(np.isfinite(place).all() and np.abs(place).max() < 1e7 for place in places):
-        raise BadParameterError(gettext("Expected points at places that can be."), field="marks")
-    return [_pairs(part) for part in draw_outline(nodes, is_closed=bool(said.get("is_closed")))]
+    return [
+        _pairs(part)
+        for part in draw_outline(nodes, is_closed=bool(said.get("is_closed")), most=_MOST_DRAWN)
+    ]
+
+
+def _to_place(value: object) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) < _FARTHEST:
+        raise ValueError(value)
+    return float(value)
 
 
 def find_mark_box(mark: MarkEntry, area: Area) -> Region:

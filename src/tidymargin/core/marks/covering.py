@@ -18,34 +18,68 @@ def cover_rings(rings: tuple[Points, ...], region: Region) -> NDArray[np.float32
     """Return how much of each pixel of a region rings surround, (h, w), 0 to 1.
 
     Along lines through every pixel rings are crossed, and what lies between one crossing and the next is in it by turns.
+    Beside the result it takes some hundred bytes a place, however often the rings cross the picture.
     """
-    height, width = region.height, region.width
+    out = np.zeros((region.height, region.width), np.float32)
     begin = np.concatenate(rings)
     end = np.concatenate([np.roll(ring, -1, axis=0) for ring in rings])
     low, high = np.minimum(begin[:, 1], end[:, 1]), np.maximum(begin[:, 1], end[:, 1])
     here = (low < region.bottom) & (high >= region.top)
-    (x0, y0), (x1, y1) = begin[here].T, end[here].T
-    # the lines that each edge meets, without a table of all edges by all lines
-    first = np.ceil(np.minimum(y0, y1) * _ROWS - 0.5).astype(np.int64)
-    last = np.ceil(np.maximum(y0, y1) * _ROWS - 0.5).astype(np.int64)
-    first = np.clip(first, region.top * _ROWS, region.bottom * _ROWS)
-    last = np.clip(last, region.top * _ROWS, region.bottom * _ROWS)
-    counts = last - first
-    edge = np.repeat(np.arange(len(first)), counts)
-    line = np.arange(len(edge)) - np.repeat(np.cumsum(counts) - counts, counts) + first[edge]
-    x = x0[edge] + ((line + 0.5) / _ROWS - y0[edge]) * (x1[edge] - x0[edge]) / (y1[edge] - y0[edge])
-    crossing = np.rint(x * _PARTS).astype(np.int64)
-    row = line - region.top * _ROWS
-    order = np.lexsort((crossing, row))
-    row, crossing = row[order], crossing[order]
-    turn = np.arange(len(row)) - np.searchsorted(row, row)
-    sign = 1 - 2 * (turn & 1)
-    at, part = np.divmod(np.clip(crossing - region.left * _PARTS, 0, width * _PARTS), _PARTS)
-    gains = np.zeros((height, width + 2), np.int32)
-    np.add.at(gains, (row // _ROWS, at), sign * (_PARTS - part))
-    np.add.at(gains, (row // _ROWS, at + 1), sign * part)
-    covered = np.cumsum(gains, axis=1, dtype=np.int32)[:, :width]
-    return np.asarray(covered / (_PARTS * _ROWS), np.float32)
+    # the first line that an edge meets, and the first that it does not meet any more
+    first, last = (
+        np.clip(np.ceil(y[here] * _ROWS - 0.5), region.top * _ROWS, region.bottom * _ROWS)
+        for y in (low, high)
+    )
+    order = np.argsort(first, kind="stable")
+    edges = np.column_stack([begin[here], end[here], first, last])[order]
+    _ring_kernel(edges, region.top, region.left, out)
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _ring_kernel(edges, top, left, out):  # type: ignore[no-untyped-def]
+    """Write what rings surround of each pixel: line by line, with the edges that meet the line at hand.
+
+    `edges` are x0, y0, x1, y1 and the lines that each meets, from its first to before its last, by their first.
+    """
+    height, width = out.shape
+    count = edges.shape[0]
+    at_hand = np.empty(count, np.int32)
+    crossings = np.empty(count, np.int64)
+    gains = np.empty(width + 2, np.int64)
+    held = 0
+    following = 0
+    for row in range(height):
+        gains[:] = 0
+        for part_of_row in range(_ROWS):
+            line = (top + row) * _ROWS + part_of_row
+            while following < count and edges[following, 4] <= line:
+                at_hand[held] = following
+                held += 1
+                following += 1
+            kept = 0
+            for n in range(held):
+                edge = at_hand[n]
+                if edges[edge, 5] <= line:
+                    continue
+                at_hand[kept] = edge
+                x0, y0, x1, y1 = edges[edge, 0], edges[edge, 1], edges[edge, 2], edges[edge, 3]
+                x = x0 + ((line + 0.5) / _ROWS - y0) * (x1 - x0) / (y1 - y0)
+                crossings[kept] = int(np.rint(x * _PARTS))
+                kept += 1
+            held = kept
+            crossings[:held].sort()
+            for n in range(held):
+                place = min(max(crossings[n] - left * _PARTS, 0), width * _PARTS)
+                col = place // _PARTS
+                part = place - col * _PARTS
+                sign = 1 - 2 * (n & 1)
+                gains[col] += sign * (_PARTS - part)
+                gains[col + 1] += sign * part
+        total = 0
+        for col in range(width):
+            total += gains[col]
+            out[row, col] = total / (_PARTS * _ROWS)
 
 
 @njit(cache=True, nogil=True)

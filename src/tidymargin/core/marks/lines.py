@@ -9,6 +9,7 @@ Points = NDArray[np.float64]
 
 _STEP_PX = 2.0  # between one place of a smooth line and the next, at least
 _MOST_STEPS = 64  # between two places that were drawn
+_MOST_HALVES = 256  # half of the chords that one part of an outline is drawn by
 _NEAR = 1e-6
 _SMALL = 1e-3
 _THIRD = 1 / 3
@@ -75,11 +76,14 @@ class Node:
     bend: tuple[float, float] | None = None
 
 
-def draw_outline(nodes: tuple[Node, ...], *, is_closed: bool) -> list[Points]:
+def draw_outline(
+    nodes: tuple[Node, ...], *, is_closed: bool, most: int | None = None
+) -> list[Points]:
     """Return the parts of an outline, each as places (N, 2) from one point to the next, both included.
 
     Each part is a cubic curve, straight where nothing bends it. A part that was pulled goes through where it was
-    pulled to; at a smooth point both parts share one direction.
+    pulled to; at a smooth point both parts share one direction. `most` bounds how many places all parts have
+    together, where they are only to be looked at: an outline of very many parts is then drawn by fewer of each.
     """
     count = len(nodes)
     if count < 2:
@@ -89,11 +93,12 @@ def draw_outline(nodes: tuple[Node, ...], *, is_closed: bool) -> list[Points]:
     handles = [_bend_handles(at[n], at[(n + 1) % count], nodes[n].bend) for n in parts]
     tangents = _find_tangents(nodes, at, handles, is_closed=is_closed)
     drawn = []
+    most_halves = _MOST_HALVES if most is None else max(1, min(_MOST_HALVES, most // (2 * count)))
     for n in parts:
         start, end = at[n], at[(n + 1) % count]
         leave, come = tangents[n], tangents[(n + 1) % count]
         first, last = _turn(start, end, handles[n], leave, come, nodes[n].bend)
-        drawn.append(_draw_cubic(start, first, last, end))
+        drawn.append(_draw_cubic(start, first, last, end, most_halves))
     return drawn
 
 
@@ -147,13 +152,16 @@ def _turn(
     return start + lengths[0] * out, end + lengths[1] * back
 
 
-def _draw_cubic(start: Points, first: Points, last: Points, end: Points) -> Points:
+def _draw_cubic(
+    start: Points, first: Points, last: Points, end: Points, most_halves: int
+) -> Points:
     chord = np.hypot(*(end - start))
     length = sum(np.hypot(*(b - a)) for a, b in ((start, first), (first, last), (last, end)))
     if length - chord < _SMALL:
         return np.stack([start, end])
     # chords of a curve stray from it by about the square of their length: these by less than a tenth of a pixel
-    count = 2 * int(np.clip(np.ceil(np.sqrt(length)), 2, 256))  # even: the middle is among them
+    # even: the middle is among them
+    count = 2 * int(min(max(np.ceil(np.sqrt(length)), 2), most_halves))
     t = np.linspace(0, 1, count + 1)[:, None]
     return np.asarray(
         (1 - t) ** 3 * start + 3 * (1 - t) ** 2 * t * first + 3 * (1 - t) * t**2 * last + t**3 * end

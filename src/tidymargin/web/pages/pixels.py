@@ -1,6 +1,5 @@
 """Pixels for the stage, the proof strip and the contact sheets, and the exported file."""
 
-import json
 from urllib.parse import quote
 
 import numpy as np
@@ -27,7 +26,7 @@ from tidymargin.services.versions import see_as
 from tidymargin.services.windows import View
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import the_workshop
-from tidymargin.web.numbers import read_argument
+from tidymargin.web.numbers import read_argument, read_json
 from tidymargin.web.sentences.reach import say_place
 
 _MOST_TRIED_PX, _MOST_VALUES = 600, 4000
@@ -82,10 +81,7 @@ def show_tried(sheet_id: int) -> Response:
     step = request.args.get("step", "")
     if step not in ("rim", "colour"):
         raise BadParameterError("Expected “rim” or “colour” as step.", field="step")
-    try:
-        values = json.loads(request.args.get("values", "{}")[:_MOST_VALUES])
-    except ValueError:
-        values = None
+    values = read_json(request.args.get("values", "{}")[:_MOST_VALUES], "values")
     if not isinstance(values, dict):
         raise BadParameterError("Expected values as a JSON object.", field="values")
     view = _read_view()
