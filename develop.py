@@ -29,6 +29,7 @@ _WITHOUT_BROWSER = {
     "--users",
     "--fuzz",
     "--kills",
+    "--hostile",
     "--first-sight",
     "--real",
 }

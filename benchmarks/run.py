@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import elsewhere, faults, fuzz, kills, tray_kills, users, variations
+from benchmarks import elsewhere, faults, fuzz, hostile, kills, tray_kills, users, variations
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -122,6 +122,12 @@ def main() -> None:
         help="only end and damage a working server so many times",
     )
     parser.add_argument(
+        "--hostile",
+        type=int,
+        metavar="COUNT",
+        help="only send so many spoilt messages to a worker, twice as many bodies to a server, and add as many small sheets",
+    )
+    parser.add_argument(
         "--variations",
         type=int,
         metavar="COUNT",
@@ -168,6 +174,9 @@ def main() -> None:
         if options.real is not None:
             elsewhere.print_points(options.real)
         return
+    if options.hostile is not None:
+        all_well = hostile.main(options.hostile)
+        raise SystemExit(0 if hostile.many(2 * options.hostile) and all_well else 1)
     if options.users is not None:
         users.main(options.users, in_windows=options.windows)
         return

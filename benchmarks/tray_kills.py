@@ -12,7 +12,6 @@ import os
 import random
 import re
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -20,8 +19,8 @@ import threading
 import time
 import zipfile
 from collections import Counter
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable
+from contextlib import suppress
 from http.client import HTTPException
 from pathlib import Path
 
@@ -29,6 +28,7 @@ import numpy as np
 from PIL import Image
 
 from benchmarks.kills import Server, environment_of
+from benchmarks.trays import serve_redis
 from tidymargin.services.workshop import open_workshop
 from tidymargin.store.folder import EXPORTS, PARTS
 from tidymargin.store.originals import name_of
@@ -53,22 +53,6 @@ def _draw_pages(number: int, pages: int) -> bytes:
     out = io.BytesIO()
     images[0].save(out, "TIFF", save_all=True, append_images=images[1:])
     return out.getvalue()
-
-
-@contextmanager
-def serve_redis() -> Iterator[str]:
-    """Give the address of a Redis on loopback, for as long as it is wanted."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    with tempfile.TemporaryDirectory() as place:
-        command = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", place]  # fmt: skip
-        running = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        try:
-            yield f"redis://127.0.0.1:{port}/0"
-        finally:
-            running.kill()
-            running.wait()
 
 
 class TrayOrdeal:

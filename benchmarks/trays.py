@@ -23,14 +23,20 @@ _ROUNDS = 3
 
 
 @contextmanager
-def _serve_redis() -> Iterator[str]:
+def serve_redis() -> Iterator[str]:
+    """Give the address of a Redis on loopback, for as long as it is wanted."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     command = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", ""]
     server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-    time.sleep(1)
     try:
+        latest = time.monotonic() + 60
+        while time.monotonic() < latest:
+            with socket.socket() as line:
+                if line.connect_ex(("127.0.0.1", port)) == 0:
+                    break
+            time.sleep(0.02)
         yield f"redis://127.0.0.1:{port}/0"
     finally:
         server.kill()
@@ -61,7 +67,7 @@ def _time_export(folder: Path, url: str, workers: int) -> float:
 
 def report_workers() -> None:
     """Print what two workers on Redis take over one, for a tray of a hundred."""
-    with tempfile.TemporaryDirectory() as place, _serve_redis() as url:
+    with tempfile.TemporaryDirectory() as place, serve_redis() as url:
         folder = Path(place)
         with closing(open_workshop(folder)) as workshop:
             sheets = [

@@ -1,6 +1,7 @@
 """Keying a folder: several at once, one recipe's rules, a manifest, and the doubtful named."""
 
 import csv
+import hashlib
 import io
 import json
 
@@ -121,3 +122,16 @@ def test_files_that_hold_several_pictures_give_a_cut_of_each(folder, badge_png, 
         "client.pdf, client page 1", "client.pdf, client page 2", "logos.zip, one", "logos.zip, two",
     ]  # fmt: skip
     assert (tmp_path / "all" / "two.png").read_bytes() == key_file(badge_png, Recipe())
+
+
+def test_no_two_cuts_of_a_folder_are_alike_and_what_was_renamed_is_said(tmp_path, badge_png):
+    scans = tmp_path / "scans"
+    scans.mkdir()
+    for name in ("a.png", "b.png", "B.png", ".hidden.png"):
+        (scans / name).write_bytes(badge_png)
+    done = CliRunner().invoke(main, ["key", str(scans), "-o", str(tmp_path / "cuts"), "--names", "cut", "--jobs", "2"])  # fmt: skip
+    assert done.exit_code == 0, done.output
+    assert "Renamed, because the name was taken: cut.png as cut-2.png, cut.png as cut-3.png." in done.output  # fmt: skip
+    rows = json.loads((tmp_path / "cuts" / "manifest.json").read_text())["pictures"]
+    assert [(row["name"], row["files"]) for row in rows] == [("a.png", ["cut.png"]), ("B.png", ["cut-2.png"]), ("b.png", ["cut-3.png"])]  # fmt: skip
+    assert all(hashlib.sha256((tmp_path / "cuts" / row["files"][0]).read_bytes()).hexdigest() == row["sha256"][0] for row in rows)  # fmt: skip

@@ -72,3 +72,20 @@ def test_what_never_ends_or_is_too_large_is_refused_before_it_is_read(folder):
             assert done.exit_code in (64, 65), done.output
             assert wanted in done.output
     assert not (folder / "o.png").exists()
+
+
+@pytest.mark.parametrize(("kind", "name"), [("tiff", "x.tiff"), ("tiff", "x.tif"), ("tiff", "X.TIF"), ("jpeg", "x.jpg"), ("jpeg", "x.JPEG"), ("png", "x.PNG")])  # fmt: skip
+def test_a_file_may_end_as_its_format_is_spelt(folder, kind, name):
+    done = run("a.png", "--format", kind, "-o", name)
+    assert done.exit_code == 0, done.output
+    assert decode_picture((folder / name).read_bytes()).picture.width == 160
+    assert run("a.png", "--format", kind, "-o", "x.gif").exit_code == 64
+
+
+def test_pictures_of_one_name_but_for_case_or_form_do_not_go_into_one_folder(folder):
+    for name in ("sub", "other"):
+        (folder / name).mkdir()
+    (folder / "sub" / "\u00e9.png").write_bytes((folder / "a.png").read_bytes())
+    (folder / "other" / "E\u0301.png").write_bytes((folder / "a.png").read_bytes())
+    done = run("sub/\u00e9.png", "other/E\u0301.png", "-o", "cuts/")
+    assert (done.exit_code, "have the same name" in done.output) == (64, True)

@@ -98,6 +98,21 @@ def test_a_figure_at_the_edge_and_a_print_too_large_are_said(seen):
     assert find_faults(JudgedAlone(seen), Limits(resolution=50), print_mm=20) == []
 
 
+def test_a_crumb_may_be_as_much_larger_as_the_picture_is_and_stands_alone():
+    rgba = np.zeros((1000, 1000, 4), np.uint8)
+    rgba[300:700, 300:700] = (30, 60, 110, 255)
+    rgba[100:112, 800:812] = (235, 235, 235, 255)  # 144 px
+    (crumb,) = find_faults(JudgedAlone(Seen(rgba)))
+    assert (crumb.kind, crumb.row, crumb.col, crumb.size) == ("crumb", 106, 806, 144)
+    rgba[100:112, 820:832] = (235, 235, 235, 255)  # one of two, as letters are
+    assert find_faults(JudgedAlone(Seen(rgba))) == []
+    small = np.ascontiguousarray(rgba[200:720, 250:730])
+    small[20:32, 400:412] = 255
+    assert (
+        find_faults(JudgedAlone(Seen(small))) == []
+    )  # a dot as large as that in a small picture is a part of it
+
+
 def test_a_limit_may_be_set_and_must_be_a_measure(seen):
     rgba = seen.rgba.copy()
     rgba[5:8, 6:9, 3] = 255

@@ -5,7 +5,6 @@ import json
 import os
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -16,6 +15,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from benchmarks.trays import serve_redis
 from tests.conftest import draw_pad, to_png
 from tidymargin.core.base.errors import (
     BadParameterError,
@@ -318,23 +318,10 @@ def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop
 
 
 @pytest.fixture
-def redis_url(tmp_path):
+def redis_url():
     """Debian's redis-server on loopback."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    command = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)]  # fmt: skip
-    server = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    url = f"redis://127.0.0.1:{port}/0"
-    for _ in range(200):
-        try:
-            open_queue(None, url)
-            break
-        except UnusableArgumentError:
-            time.sleep(0.05)
-    yield url
-    server.kill()
-    server.wait()
+    with serve_redis() as url:
+        yield url
 
 
 def start_worker(url):

@@ -2,7 +2,8 @@
 
 import pytest
 
-from benchmarks.tray_kills import TrayOrdeal, serve_redis
+from benchmarks.tray_kills import TrayOrdeal
+from benchmarks.trays import serve_redis
 
 SHEETS, KILLS = (
     24,

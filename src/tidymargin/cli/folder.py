@@ -50,7 +50,7 @@ def list_pictures(folder: Path) -> list[Path]:
     found = [p for p in folder.iterdir() if p.is_file() and not p.name.startswith(".")]
     if not found:
         raise UnusableArgumentError(f"Expected pictures in {folder}, found no file there.")
-    return sorted(found, key=lambda place: place.name.lower())
+    return sorted(found, key=lambda place: (place.name.lower(), place.name))
 
 
 def open_parts(path: Path, asked: Asked) -> list[tuple[str, bytes | DomainError]]:

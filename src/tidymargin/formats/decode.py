@@ -109,7 +109,12 @@ def refuse_by_head(head: bytes) -> None:
 
 
 def _require_size(width: int, height: int) -> None:
-    if width * height > MAX_PIXELS or max(width, height) > MAX_SIDE_PX:
+    if max(width, height) > MAX_SIDE_PX:
+        raise TooLargeError(
+            f"Expected at most {MAX_SIDE_PX:,} px a side, got {width:,} × {height:,} px.",
+            hint="Scale it down or cut it into parts, and add those.",
+        )
+    if width * height > MAX_PIXELS:
         megapixels = width * height / 1e6
         raise TooLargeError(
             f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got {width} × {height} px ({megapixels:,.0f}).",

@@ -4,6 +4,7 @@ import re
 
 from typing_extensions import Buffer
 
+from tidymargin.core.base.area import whole_area
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.executor import Priority
 from tidymargin.services.measuring import start_measuring
@@ -59,6 +60,9 @@ def keep_picture(
     )
     original = name_of(data)  # beside it
     decoded = decoding.result()
+    whole_area(
+        decoded.picture.height, decoded.picture.width
+    )  # refuses one that is too small to be cut
     with workshop.originals.naming:
         workshop.originals.save(data, original)
         remarks = [*([remark] if remark else []), *decoded.remarks]

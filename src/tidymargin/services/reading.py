@@ -39,6 +39,7 @@ from tidymargin.formats.decode import (
 )
 from tidymargin.formats.reader import map_memory, receive_line, send_line, share_memory
 from tidymargin.process import cpu_seconds_of
+from tidymargin.store.aside import OUT_OF_FILES, say_out_of_files
 
 log = logging.getLogger(__name__)
 
@@ -288,6 +289,8 @@ def _no_room(error: OSError) -> DomainError:
         return TooLargeError(
             "This picture needs more memory than there is.", hint="Scale it down and add that."
         )
+    if error.errno in OUT_OF_FILES:
+        return say_out_of_files()
     return StorageFullError(
         "The disk is full, so this picture could not be taken in.",
         hint="Free some room and add it again; everything saved before is safe.",

@@ -1,6 +1,5 @@
 """The web application: security, errors and pages put together."""
 
-import errno
 import hashlib
 import logging
 import re
@@ -31,7 +30,7 @@ from tidymargin.outcomes import outcome_of
 from tidymargin.services.warming import compiled_share
 from tidymargin.services.watching import Watched
 from tidymargin.services.workshop import Workshop
-from tidymargin.store.aside import FULL, write_aside
+from tidymargin.store.aside import FULL, OUT_OF_FILES, say_out_of_files, write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
 from tidymargin.web.answers import OPENED_STEPS, opened_step
@@ -160,11 +159,8 @@ def _show_fault(error: Exception) -> Response:
         )
     elif isinstance(error, PermissionError | IsADirectoryError | NotADirectoryError):
         words = unusable(the_workshop().folder, error)
-    elif isinstance(error, OSError) and error.errno in (errno.EMFILE, errno.ENFILE):
-        words = BusyError(
-            "Too many files are open on this machine just now.",
-            hint="Do it again in a moment; everything saved before is safe.",
-        )
+    elif isinstance(error, OSError) and error.errno in OUT_OF_FILES:
+        words = say_out_of_files()
     if isinstance(error, MemoryError):
         words = BusyError(
             "There was not enough memory for this just now.", hint="Do it again in a moment."

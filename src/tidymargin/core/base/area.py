@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.errors import BadImageError, BadParameterError
 from tidymargin.core.base.picture import Picture
 
 Corner = tuple[float, float]
@@ -206,7 +206,18 @@ def whole_corners(height: int, width: int) -> Corners:
 
 @lru_cache(maxsize=_MOST_KEPT)
 def whole_area(height: int, width: int) -> Area:
-    """Return the area that is the whole picture."""
+    """Return the area that is the whole picture.
+
+    Raises
+    ------
+    BadImageError
+        A side is shorter than that of any area may be.
+    """
+    if min(height, width) < _SHORTEST_SIDE_PX:
+        raise BadImageError(
+            f"Expected a picture of at least {_SHORTEST_SIDE_PX} × {_SHORTEST_SIDE_PX} px, got {width} × {height} px.",
+            hint="Add it at a larger size.",
+        )
     return Area(whole_corners(height, width), height, width)
 
 

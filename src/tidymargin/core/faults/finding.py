@@ -24,6 +24,7 @@ _JOINED_PX = 3  # apart, up to which signs are of one fault
 _NEAR_PX = 7  # beside the figure, where a stroke that was eaten begins
 _RING = 2.5  # times as much as its own area, what a closed edge has within
 _APART_PX = 3  # of a crumb from anything else
+_ALONE = 2.0  # times its longer side, that a crumb above the plain limit is from anything else; typed, judged with the limit
 _CRUMB_SHARE = 0.02  # of the largest piece, that a crumb may be at most
 
 
@@ -72,14 +73,16 @@ def _find_crumbs(
     pieces = find_pieces(stands, over_corners=True)
     if len(pieces.areas) < 2:
         return []
-    least = min(limits.crumb, _CRUMB_SHARE * float(pieces.areas.max()))
+    least = min(limits.crumb_px(stands.size), _CRUMB_SHARE * float(pieces.areas.max()))
     small = np.flatnonzero((pieces.areas > 0) & (pieces.areas <= least))
     found = []
     everywhere = whole(*stands.shape)
     for number in small[np.argsort(pieces.areas[small])[::-1]][:MOST_FAULTS]:
         left, top, width, height, area = (int(v) for v in pieces.stats[number])
         box = Region(top, left, top + height, left + width)
-        around = box.grown(_APART_PX, everywhere)
+        # a letter or a dot of a drawing has others beside it; what is left of the ground stands alone
+        apart = _APART_PX if area <= limits.crumb else max(_APART_PX, _ALONE * max(width, height))
+        around = box.grown(int(apart), everywhere)
         is_ground = alike is None or alike[box.slices].sum() > 0.4 * area
         if is_ground and int(stands[around.slices].sum()) == area:
             found.append(_to_fault("crumb", box, area, area / 8))

@@ -10,6 +10,10 @@ Kind = Literal[
 ]  # fmt: skip
 KINDS: tuple[Kind, ...] = get_args(Kind)
 
+_CRUMB_PICTURE_PX = 250_000
+"""Pixels of a picture from which crumbs may be larger: about those of the pictures that the limit was set for; typed,
+judged on `./tidy bench --faults` (no clean cut of truth, letters or icons is accused of a crumb by it)."""
+
 SEVERE = 0.6
 """From which severity a cut should not go out unseen."""
 
@@ -21,7 +25,8 @@ class Limits:
     Parameters
     ----------
     crumb : float
-        Pixels of a standing piece up to which it is a crumb.
+        Pixels of a standing piece up to which it is a crumb, in a picture of a quarter of a megapixel or less; in a larger
+        one as many times more as the picture is larger.
     fringe : float
         Share of the old ground in the colour of a rim, 0 to 1.
     see_through : float
@@ -49,6 +54,10 @@ class Limits:
     cut_off: float = 12.0
     changed: float = 8.0
     resolution: float = 150.0
+
+    def crumb_px(self, picture_px: int) -> float:
+        """Return the pixels of a standing piece up to which it is a crumb in a picture of so many pixels."""
+        return self.crumb * max(1.0, picture_px / _CRUMB_PICTURE_PX)
 
     def __post_init__(self) -> None:
         """Refuse what cannot be a measure."""

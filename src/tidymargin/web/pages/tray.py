@@ -11,6 +11,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.decode import MAX_FILE_BYTES
 from tidymargin.formats.export_step import read_sizes, write_sizes
+from tidymargin.formats.names import to_file_name
 from tidymargin.formats.recipe import read_recipe
 from tidymargin.services import tray_exports, trays
 from tidymargin.services.trays import Card, overview_of
@@ -288,4 +289,4 @@ def fetch(export_id: int) -> AnyResponse:
     workshop = the_workshop()
     export = workshop.trays.load_export(export_id)
     data = tray_exports.write_zip(workshop, export)
-    return send_file(data, "application/zip", as_attachment=True, download_name=f"{export.name}.zip")  # fmt: skip
+    return send_file(data, "application/zip", as_attachment=True, download_name=to_file_name(export.name, "zip"))  # fmt: skip
