@@ -139,7 +139,9 @@ class Server:
         """End it at once, where it has not ended."""
         if self.process.poll() is None:
             self.process.kill()
-            self.process.communicate()
+            self.process.wait()
+        if self.process.stderr is not None:
+            self.process.stderr.close()
 
     def end(self) -> int:
         """Ask it to end; return its exit code."""

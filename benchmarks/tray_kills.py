@@ -11,7 +11,6 @@ import json
 import os
 import random
 import re
-import signal
 import subprocess
 import sys
 import tempfile
@@ -124,13 +123,11 @@ class TrayOrdeal:
         return self._server
 
     def _kill(self) -> None:
-        server = None if self._server is None else self._server.process
-        for running in (server, self._worker):
-            if running is not None and running.poll() is None:
-                running.send_signal(signal.SIGKILL)
-                running.wait()
-        if self._server is not None and self._server.process.stderr is not None:
-            self._server.process.stderr.close()
+        if self._server is not None:
+            self._server.kill()
+        if self._worker is not None:
+            self._worker.kill()
+            self._worker.wait()
         self._server = self._worker = None
 
     def _fill(self) -> None:

@@ -89,6 +89,7 @@ def test_a_bad_file_among_good_ones_is_said_and_taken_once_it_is_mended(
         watcher.look()
         clock.wait(CALM_S)
     assert names(workshop) == ["good.png"]
+    assert [tray.name for tray in workshop.trays.list_all()] == ["scans"]
     assert set(watcher.seen.refused) == {"notes.txt", "empty.png"}
     assert "none of them" in watcher.seen.refused["notes.txt"]
     (folder / "empty.png").write_bytes(to_png(decode_picture(make_page(1)).picture.rgb[:90, :90]))
@@ -175,7 +176,7 @@ def test_any_name_can_be_shown_and_nothing_ends_the_watching(workshop, folder, b
     page = create_app(workshop, watched=watcher.seen).test_client().get("/")
     assert page.status_code == 200
     assert names(workshop) == ["caf\ufffd.png"]
-    assert "\ufffd.txt: Expected" in page.text
+    assert "<strong>\ufffd.txt</strong>: Expected" in page.text
     monkeypatch.setattr("tidymargin.services.watching._LOOK_EVERY_S", 0.01)
     calls = []
     real = watcher.look

@@ -333,7 +333,9 @@ def test_what_comes_into_a_watched_folder_is_said_and_the_page_loaded_anew(
     seen = Watched(tmp_path / "scans", 2, {"bad.txt": "This file is empty."})
     watching = create_app(workshop, watched=seen).test_client()
     said = soup(watching.get("/")).select_one("#watched")
-    assert said.text == "Watching scans: 2 pictures came. Not taken: bad.txt: This file is empty."
+    assert said.p.text == "Watching scans: 2 pictures came."
+    assert [row.text for row in said.find_all("li")] == ["bad.txt: This file is empty."]
+    assert "Not taken" in said.text
     assert watching.get(said["hx-get"]).status_code == 200
     seen.came = 3
     assert watching.get(said["hx-get"]).headers["HX-Refresh"] == "true"

@@ -64,7 +64,7 @@ def bring_in(
     data: Buffer,
     name: str,
     asked: Asked = Asked(),  # noqa: B008 - frozen
-    tray: int | None = None,
+    tray: int | Callable[[], int] | None = None,
     *,
     has_left: HasLeft = stays,
     is_new: Callable[[bytes], bool] = lambda _: True,
@@ -81,8 +81,8 @@ def bring_in(
         As it was given.
     asked : Asked
         How large pages and drawings become.
-    tray : int, optional
-        The tray that they go to; without one, several go to a new one of the file's name.
+    tray : int or callable, optional
+        The tray that they go to, or what makes it once there is something to put there; without one, several go to a new one of the file's name.
     has_left : callable
         Asked again and again while a file is taken apart, which is then given up.
     is_new : callable
@@ -110,11 +110,12 @@ def bring_in(
                     refused.append((part.name, error))
     if refused and not sheets:
         raise refused[0][1]
-    if tray is None and len(sheets) > 1:
-        tray = make_tray(workshop, shown.rsplit(".", 1)[0] or shown).id
-    if tray is not None:
-        workshop.trays.put_in(tray, [sheet.id for sheet in sheets])
-    return Brought(tuple(sheets), tray, tuple(refused))
+    home = tray() if callable(tray) and sheets else tray
+    if home is None and len(sheets) > 1:
+        home = make_tray(workshop, shown.rsplit(".", 1)[0] or shown).id
+    if isinstance(home, int):
+        workshop.trays.put_in(home, [sheet.id for sheet in sheets])
+    return Brought(tuple(sheets), home if isinstance(home, int) else None, tuple(refused))
 
 
 @dataclass(frozen=True, slots=True)

@@ -171,7 +171,7 @@ class Watcher:
         shown = to_shown_name(place.name)
         # what was taken of it before a server was ended is not taken again
         brought = bring_in(
-            self._workshop, data, shown, tray=self._find_tray(),
+            self._workshop, data, shown, tray=self._find_tray,
             has_left=self._ends.is_set, is_new=lambda part: sheets.find_same(name_of(part)) is None,
         )  # fmt: skip
         trays.note_taken(content, shown)

@@ -24,6 +24,7 @@ from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watche
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.tray import say_tray
 from tidymargin.web.sentences.trays import (
+    list_watched,
     say_aside,
     say_bin,
     say_brought,
@@ -75,7 +76,7 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
         "aside": aside,
         "said_aside": say_aside(aside),
         "watched": what_is_watched(),
-        "said_watched": _say_watched(),
+        **_say_watched(),
     }
 
 
@@ -85,9 +86,11 @@ def _show_tray(tray: Tray) -> tuple[Tray, Markup, tuple[Card, ...]]:
     return tray, say_tray(overview), overview.cards[:_IN_STRIP]
 
 
-def _say_watched() -> str:
+def _say_watched() -> dict[str, object]:
     watched = what_is_watched()
-    return "" if watched is None else say_watched(watched)
+    if watched is None:
+        return {}
+    return {"said_watched": say_watched(watched), "not_taken": list_watched(watched)}
 
 
 @blueprint.get("/watched")
@@ -98,7 +101,7 @@ def tell_watched() -> AnyResponse:
         return Response(status=204)
     if watched.came != int(read_argument("came", 0)):
         return Response(headers={"HX-Refresh": "true"})
-    return Response(render_template("trays/_watched.html", watched=watched, said_watched=_say_watched()))  # fmt: skip
+    return Response(render_template("trays/_watched.html", watched=watched, **_say_watched()))  # fmt: skip
 
 
 @blueprint.get("/")

@@ -154,10 +154,9 @@ def say_progress(standing: Standing) -> str:
 
 
 def list_notices(standing: Standing) -> list[str]:
-    """Return what could not be written and why, what is missing, and what got another name; alike ones together."""
+    """Return what could not be written and why, and what is missing; alike ones together."""
     alike: dict[str, list[str]] = {}
-    renamed: list[str] = []
-    missing = gettext("the files are not in the data folder any more")
+    missing = gettext("The files are not in the data folder any more.")
     for job in standing.failed:
         alike.setdefault(job.said, []).append(job.stem)
     for job in standing.missing:
@@ -171,12 +170,18 @@ def list_notices(standing: Standing) -> list[str]:
                 standing.older,
             )
         )
+    return said
+
+
+def say_renamed(standing: Standing) -> str:
+    """Say which files got another name than their pattern gave; nothing where none did."""
+    renamed: list[str] = []
     for job in standing.written:
         report = report_of(job)
         renamed += () if report is None else report.renamed
-    if renamed:
-        said.append(gettext("Renamed, because the name was taken: %(names)s.", names=_name_some(renamed)))  # fmt: skip
-    return said
+    if not renamed:
+        return ""
+    return gettext("Renamed, because the name was taken: %(names)s.", names=_name_some(renamed))
 
 
 def _name_some(names: list[str]) -> str:

@@ -2,6 +2,7 @@
 
 from markupsafe import Markup, escape
 
+from tidymargin.services.bringing import to_shown_name
 from tidymargin.services.keeping import Brought, DiskUse
 from tidymargin.services.watching import Watched
 from tidymargin.web.words import (
@@ -20,22 +21,28 @@ def say_trays(sheets: int) -> Markup:
 
 
 def say_watched(watched: Watched) -> str:
-    """Say what came of the folder that is watched, and what of it cannot be read."""
+    """Say what came of the folder that is watched, and what is wrong with the folder itself."""
     came = ngettext("%(num)d picture came", "%(num)d pictures came", watched.came)
-    said = gettext("Watching %(folder)s: %(came)s.", folder=watched.folder.name, came=came)
+    said = gettext(
+        "Watching %(folder)s: %(came)s.", folder=to_shown_name(watched.folder.name), came=came
+    )
     if watched.trouble:
         said += " " + gettext("The folder cannot be read now. %(why)s", why=watched.trouble)
-    for files, head in (
-        (watched.refused, gettext("Not taken:")), (watched.waiting, gettext("Tried again soon:")),
-    ):  # fmt: skip
-        if not files:
-            continue
-        said += " " + head
-        for name, why in list(files.items())[:_MOST_SAID]:
-            said += " " + gettext("%(name)s: %(why)s", name=name, why=why)
-        if len(files) > _MOST_SAID:
-            said += " " + gettext("And %(num)s more.", num=len(files) - _MOST_SAID)
     return said
+
+
+def list_watched(watched: Watched) -> list[tuple[str, list[tuple[str, str]]]]:
+    """Return what was not taken out of the watched folder: what is refused, and what is tried again, each by file with why."""
+    both = (gettext("Not taken"), watched.refused), (gettext("Tried again soon"), watched.waiting)
+    listed = []
+    for head, files in both:
+        rows = list(files.items())[:_MOST_SAID]
+        more = len(files) - len(rows)
+        if more:
+            rows.append((gettext("and %(num)s more", num=more), ""))
+        if rows:
+            listed.append((head, rows))
+    return listed
 
 
 def _to_size(count: int) -> str:
