@@ -4,6 +4,7 @@ import io
 import os
 import re
 import socket
+import sqlite3
 import stat
 import struct
 import subprocess
@@ -298,8 +299,6 @@ def test_a_database_that_is_held_and_our_own_faults_are_said_where_the_eye_is(
 
 @contextmanager
 def sqlite_lock(place):
-    import sqlite3
-
     with closing(sqlite3.connect(place)) as other:
         other.execute("BEGIN IMMEDIATE")
         yield
@@ -355,7 +354,9 @@ def test_a_second_server_of_a_folder_is_refused_and_takes_nothing_from_the_first
         second.ask("GET", "/")
 
 
-@pytest.mark.parametrize("damage", ["random", "cut", "folder", "newer", "missing", "a row changed"])
+@pytest.mark.parametrize(
+    "damage", ["random", "cut", "folder", "newer", "missing", "a row changed", "no text"]
+)
 def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(tmp_path, damage):
     shop = open_workshop(tmp_path)
     for number in range(4):
@@ -371,6 +372,11 @@ def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(
         place.unlink()
     elif damage == "newer":
         place.write_bytes(before.replace(list_revisions()[0].encode(), b"0999"))
+    elif damage == "no text":  # what SQLite complains of is no text then either
+        with closing(sqlite3.connect(place)) as database, database:
+            database.execute("PRAGMA writable_schema=ON")
+            wrong = "UPDATE sqlite_master SET sql = 'CREATE TABLE x (', name = CAST(x'ff80fe' AS TEXT) WHERE name = 'version'"
+            database.execute(wrong)
     elif damage == "a row changed":
         place.write_bytes(before.replace(b'"trim":false', b'"trim":falsy'))
     else:

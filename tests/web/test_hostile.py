@@ -90,6 +90,12 @@ def test_more_places_than_a_sheet_may_have_are_refused_before_they_are_saved(ask
     monkeypatch.setattr("tidymargin.formats.steps.MOST_DRAWN_OF_ALL", 3)
     refused = ask("marks/area/keep", json.dumps(body).encode())
     assert (refused.status_code, "at most 3 places" in refused.json["message"]) == (413, True)
+    monkeypatch.undo()
+    monkeypatch.setattr(
+        "tidymargin.formats.steps.MOST_HEIGHT_OF_ALL_PX", 60
+    )  # down and up again it is 70
+    refused = ask("marks/area/keep", json.dumps(body).encode())
+    assert (refused.status_code, "60 px of line" in refused.json["message"]) == (413, True)
     assert workshop.sheets.load(1).head == ask.seen
     assert marks.MOST_DRAWN_OF_ALL >= marks.MOST_PLACES_OF_ALL
 

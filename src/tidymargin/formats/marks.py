@@ -41,6 +41,9 @@ MOST_PLACES_OF_ALL = 500_000
 MOST_DRAWN_OF_ALL = 3_000_000
 """Places that the smooth lines and rings of the marks of one sheet may have together."""
 
+MOST_HEIGHT_OF_ALL_PX = 20_000_000
+"""How far up and down the rings of the marks of one sheet may go together: by that goes how long their cover takes."""
+
 _MOST_KEPT = 500_000  # places of marks that are remembered, once as read and once as made
 
 
@@ -123,6 +126,12 @@ def count_drawn(marks: tuple[Mark, ...]) -> int:
         len(mark.shape.line) if isinstance(mark.shape, Stroke) else sum(map(len, mark.shape.rings))
         for mark in marks
     )
+
+
+def measure_height(marks: tuple[Mark, ...]) -> float:
+    """Return how far the rings of marks go up and down, in pixels."""
+    rings = [ring for mark in marks if isinstance(mark.shape, Rings) for ring in mark.shape.rings]
+    return float(sum(np.abs(np.diff(ring[:, 1], append=ring[0, 1])).sum() for ring in rings))
 
 
 @cached(LRUCache(6 * _MOST_KEPT, lambda marks: 1 + count_drawn(marks)), lock=Lock())

@@ -21,11 +21,13 @@ from tidymargin.formats.fields import Auto, Colour, Place
 from tidymargin.formats.finishing import ColourStep, RimStep
 from tidymargin.formats.marks import (
     MOST_DRAWN_OF_ALL,
+    MOST_HEIGHT_OF_ALL_PX,
     MOST_MARKS,
     AnyMark,
     Edge,
     MarkEntry,
     count_drawn,
+    measure_height,
     read_mark,
 )
 from tidymargin.formats.proofing import ProofStep
@@ -221,13 +223,14 @@ class ByHandStep(Step):
     def to_plan(self, area: Area) -> MarksPlan:
         """Return the step as the core takes it."""
         made: list[Mark] = []
-        drawn = 0
+        drawn, height_px = 0, 0.0
         for mark in self.marks:
             own = mark.to_marks(area) if mark.is_on else ()
             drawn += count_drawn(own)
-            if drawn > MOST_DRAWN_OF_ALL:
+            height_px += measure_height(own)
+            if drawn > MOST_DRAWN_OF_ALL or height_px > MOST_HEIGHT_OF_ALL_PX:
                 raise TooLargeError(
-                    f"Expected marks of at most {MOST_DRAWN_OF_ALL:,} places together, these have more.",
+                    f"Expected marks of at most {MOST_DRAWN_OF_ALL:,} places and {MOST_HEIGHT_OF_ALL_PX:,} px of line together, these have more.",
                     hint="Switch some off, or remove them.",
                     field="marks",
                 )

@@ -24,6 +24,10 @@ _JOINED_PX = 3  # apart, up to which signs are of one fault
 _NEAR_PX = 7  # beside the figure, where a stroke that was eaten begins
 _RING = 2.5  # times as much as its own area, what a closed edge has within
 _APART_PX = 3  # of a crumb from anything else
+_SMALL_ALIKE, _LARGE_ALIKE = (
+    0.4,
+    0.9,
+)  # of a crumb, that is like the ground: more of a large one, whose inside is no rim
 _ALONE = 2.0  # times its longer side, that a crumb above the plain limit is from anything else; typed, judged with the limit
 _CRUMB_SHARE = 0.02  # of the largest piece, that a crumb may be at most
 
@@ -81,9 +85,12 @@ def _find_crumbs(
         left, top, width, height, area = (int(v) for v in pieces.stats[number])
         box = Region(top, left, top + height, left + width)
         # a letter or a dot of a drawing has others beside it; what is left of the ground stands alone
-        apart = _APART_PX if area <= limits.crumb else max(_APART_PX, _ALONE * max(width, height))
+        is_large = area > limits.crumb
+        apart = max(_APART_PX, _ALONE * max(width, height)) if is_large else _APART_PX
         around = box.grown(int(apart), everywhere)
-        is_ground = alike is None or alike[box.slices].sum() > 0.4 * area
+        is_ground = alike is None or alike[box.slices].sum() > area * (
+            _LARGE_ALIKE if is_large else _SMALL_ALIKE
+        )
         if is_ground and int(stands[around.slices].sum()) == area:
             found.append(_to_fault("crumb", box, area, area / 8))
     return found
