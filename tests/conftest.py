@@ -24,7 +24,7 @@ from tidymargin.web.sentences.changes import describe_change
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Begin with the longest tests, so that at the end no worker is left alone with them."""
-    items.sort(key=lambda item: "test_survival" not in item.nodeid)
+    items.sort(key=lambda item: "survival" not in item.nodeid)
 
 
 def draw_badge(size: int = 160, scale: int = 8) -> Drawing:
