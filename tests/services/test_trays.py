@@ -244,7 +244,7 @@ def test_files_that_are_gone_are_not_counted_and_are_written_again_under_their_n
     assert [len(standing.written), len(standing.missing), standing.is_over] == [2, 1, True]
     assert read_names(workshop, export)[0] == before[1:]
     shutil.rmtree(folder_of(workshop, export.id))  # as after a restore
-    with pytest.raises(NotFoundError, match="None of its files"):
+    with pytest.raises(NotFoundError, match="None of the files"):
         write_zip(workshop, workshop.trays.load_export(export.id))
     assert any("3 files of an export" in found.said for found in look_over(workshop.folder))
     write_again(workshop, export.id)

@@ -130,7 +130,7 @@ def test_a_file_that_could_not_be_read_for_now_is_named_and_taken_later(workshop
         said.append(watcher.seen.waiting["badge.png"])
         troubles.pop(0)
     assert names(workshop) == ["other.png"]
-    assert said == ["It could not be read: Permission denied.", "The disk is full.", "It could not be taken, by a fault of Tidy Margin itself."]  # fmt: skip
+    assert said == ["The file could not be read: Permission denied.", "The disk is full.", "The file could not be taken, because of a fault in Tidy Margin."]  # fmt: skip
     look_until_calm(watcher)
     assert names(workshop) == ["badge.png", "other.png"]
     assert (watcher.seen.waiting, watcher.seen.refused) == ({}, {})

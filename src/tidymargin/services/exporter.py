@@ -24,7 +24,7 @@ SILENT_S = 15.0
 """After how long without a word from its worker a job is given to another."""
 
 LONGEST_S = 1800.0
-"""How long a worker may be at one job, whatever it says."""
+"""How long a worker elsewhere may be at one job, whatever it says."""
 
 MOST_TRIES = 3
 """How often a job is given out whose worker was ended, or whose answer was none."""
@@ -112,7 +112,7 @@ class Exporter:
             outcome = self.jobs.collect(name, _to_order(job))
         except WrongAnswerError as error:
             log.warning("an answer to a job was dropped: %s", error)
-            self._give_out_again(job, name, "No worker gave an answer to it that can be used. Let the workers and the server be of one version of Tidy Margin, and do it again.")  # fmt: skip
+            self._give_out_again(job, name, "No worker gave an answer that can be used. Let the workers and the server be of one version of Tidy Margin, and try again.")  # fmt: skip
             return
         if outcome is not None:
             self._take_in(job, outcome)
@@ -124,8 +124,9 @@ class Exporter:
         if known.beat is not None and self._now() - known.asked < BEAT_S:
             return
         beat, known.asked = self.jobs.beat_of(name), self._now()
-        if known.begun is not None and self._now() - known.begun > LONGEST_S:
-            self._fail(job, name, f"Its worker gave no answer in {LONGEST_S / 60:.0f} minutes. Look after the worker, and do it again.")  # fmt: skip
+        lasts_s = 0.0 if known.begun is None or self.is_here else self._now() - known.begun
+        if lasts_s > LONGEST_S:
+            self._fail(job, name, f"The worker gave no answer in {LONGEST_S / 60:.0f} minutes. Check the worker, and try again.")  # fmt: skip
         elif beat != known.beat:
             if known.beat is None:
                 self._workshop.trays.set_job(job.id, "begun")
@@ -133,7 +134,7 @@ class Exporter:
             known.beat, known.since = beat, known.asked
         elif self._now() - known.since > SILENT_S and not self.is_here:
             if beat is not None:  # its worker was ended
-                self._give_out_again(job, name, f"{MOST_TRIES} workers were ended while they were at it: it may need more memory than they have.")  # fmt: skip
+                self._give_out_again(job, name, f"{MOST_TRIES} workers were ended while they cut this picture. It may need more memory than they have.")  # fmt: skip
             elif self.jobs.count_waiting() == 0:  # the queue was emptied
                 self._put(job, name)
 
@@ -182,8 +183,9 @@ class Exporter:
         except OSError as error:
             log.warning("what was written of a tray could not be kept", exc_info=True)
             shutil.rmtree(part, ignore_errors=True)
-            why = "the disk is full" if error.errno in FULL else error.strerror
-            said = f"Its files could not be kept: {why}. Mend that and do it again."
+            is_full = error.errno in FULL
+            why = "the disk is full. Free some room" if is_full else f"{error.strerror}. Mend that"
+            said = f"The files could not be saved: {why}, and try again."
             self._workshop.trays.set_job(job.id, "failed", said=said)
             return
         self._workshop.trays.set_job(job.id, "done", report=report.to_json())

@@ -32,7 +32,7 @@ log = logging.getLogger(__name__)
 
 _PIECE_BYTES = 1 << 20
 _JOB_FOLDER = re.compile(r"(\d+)(\.part)?")
-_GONE = "Its files are not there any more. Write the missing ones again."
+_GONE = "The files are not there any more. Write the missing ones again."
 
 
 def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
@@ -174,7 +174,7 @@ def write_zip(workshop: Workshop, export: TrayExport) -> IO[bytes]:
     written = stand(workshop, export).written
     if not written:
         raise NotFoundError(
-            "None of its files is there.", hint="Wait for one, or write them again."
+            "None of the files of this export is there.", hint="Wait for one, or write them again."
         )
     entries = manifest_of(export, frozenset(job.id for job in written))
     out = tempfile.TemporaryFile(dir=workshop.folder)  # noqa: SIM115 - it is the caller's

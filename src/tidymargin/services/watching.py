@@ -211,6 +211,6 @@ def _say(error: Exception) -> str:
     if isinstance(error, DomainError):
         return error.message
     if isinstance(error, OSError) and error.strerror:
-        return f"It could not be read: {error.strerror}."
+        return f"The file could not be read: {error.strerror}."
     log.error("a file of the watched folder could not be taken, by our own fault", exc_info=error)
-    return "It could not be taken, by a fault of Tidy Margin itself."
+    return "The file could not be taken, because of a fault in Tidy Margin."
