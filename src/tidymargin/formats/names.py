@@ -46,7 +46,7 @@ def is_plain(name: str) -> bool:
     """Whether a name is that of a file in a folder, and never leads out of it."""
     return (
         0 < len(name.encode("utf-8", "replace")) <= MOST_BYTES
-        and name.isprintable()
+        and not any(unicodedata.category(c) in ("Cc", "Cs") for c in name)
         and not name.startswith(".")
         and not set(name) & set("/\\")
     )

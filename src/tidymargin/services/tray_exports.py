@@ -219,9 +219,7 @@ def forget_export(workshop: Workshop, export_id: int) -> None:
 
 def list_without_tray(workshop: Workshop) -> list[Standing]:
     """Return the exports of trays that are no more: no page but that of all trays can show or forget them."""
-    trays = {tray.id for tray in workshop.trays.list_all()}
-    exports = [found for found in workshop.trays.list_exports() if found.tray not in trays]
-    return [stand(workshop, export) for export in exports]
+    return [stand(workshop, export) for export in workshop.trays.list_loose_exports()]
 
 
 def sweep_exports(workshop: Workshop, *, is_start: bool = False) -> None:

@@ -189,6 +189,7 @@ def compiled_share() -> float | None:
 if __name__ == "__main__":
     if len(sys.argv) > 1:
         end_with_parent(int(sys.argv[1]))
-        os.nice(_NICENESS)
+        if hasattr(os, "nice"):
+            os.nice(_NICENESS)
         _tells_parent = True
     warm_kernels()

@@ -240,13 +240,20 @@ class Trays:
                 raise NotFoundError(f"There is no export {export_id}.", hint="Begin a new one.")
             return self._to_export(session, row)
 
-    def list_exports(self, tray_id: int | None = None) -> list[TrayExport]:
-        """Return the exports of a tray, or of all, the newest first."""
+    def list_exports(self, tray_id: int | None = None, most: int | None = None) -> list[TrayExport]:
+        """Return the exports of a tray, or of all, the newest first, so many at most."""
         with told(self._engine) as session:
-            chosen = select(TrayExportRow).order_by(TrayExportRow.id.desc())
+            chosen = select(TrayExportRow).order_by(TrayExportRow.id.desc()).limit(most)
             if tray_id is not None:
                 chosen = chosen.where(TrayExportRow.tray_id == tray_id)
             return [self._to_export(session, row) for row in session.scalars(chosen)]
+
+    def list_loose_exports(self) -> list[TrayExport]:
+        """Return the exports of trays that are no more, the newest first."""
+        with told(self._engine) as session:
+            chosen = select(TrayExportRow).where(TrayExportRow.tray_id.not_in(select(TrayRow.id)))
+            rows = session.scalars(chosen.order_by(TrayExportRow.id.desc()))
+            return [self._to_export(session, row) for row in rows]
 
     def list_working(self) -> list[TrayExport]:
         """Return the exports of which something is still to come, the newest first."""

@@ -35,7 +35,7 @@ def _gather(tray: Tray) -> dict[str, Any]:
     shared = read_recipe(tray.recipe)
     exports = [
         tray_exports.stand(workshop, export)
-        for export in workshop.trays.list_exports(tray.id)[:_LISTED]
+        for export in workshop.trays.list_exports(tray.id, _LISTED)
     ]
     working = any(each.export.state == "working" and not each.is_over for each in exports)
     compares = request.args.get("compare") == "1"
