@@ -69,7 +69,7 @@ def test_what_is_tried_is_what_setting_it_gives(workshop, client, sheet, change)
         ("rim", {"feather_px": "soft"}, "Expected a number, got “soft”"),
         ("rim", {"black": "60", "white": "50"}, "black should be below white"),
         ("recolour", {"colour": "blue", "goes": "one"}, "#RRGGBB"),
-        ("recolour/pieces/3/remove", {}, "Expected a piece from 1 to 0, got 3"),
+        ("recolour/pieces/3/remove", {}, "There is no piece here"),
         ("backing", {"backing": "#FFFFFF", "grown": "9000", "unit": "px"}, "400"),
         ("tone", {"saturation": "900"}, "2"),
         ("shadow", {"shadow": "-1"}, "0"),
