@@ -61,7 +61,7 @@ def test_a_slow_scanners_pages_all_come_once_though_some_rest_half_written(works
     assert kept == {place.read_bytes() for place in pages}
 
 
-def test_what_is_here_already_is_not_taken_again_after_a_restart(workshop, folder, badge_png):
+def test_what_is_here_already_is_not_taken_again_after_a_restart(workshop, folder, badge_png, monkeypatch):  # fmt: skip
     (folder / "badge.png").write_bytes(badge_png)
     for _ in range(2):
         clock = Clock()
@@ -72,6 +72,17 @@ def test_what_is_here_already_is_not_taken_again_after_a_restart(workshop, folde
         watcher.look()
     assert names(workshop) == ["badge.png"]
     assert watcher.seen.came == 0
+    # ended between taking it and noting that: it is noted when it is seen again
+    monkeypatch.setattr(workshop.trays.__class__, "note_taken", lambda *_: 1 / 0)
+    (folder / "other.png").write_bytes(to_png(np.zeros((9, 9, 3), np.uint8)))
+    look_until_calm(Watcher(workshop, folder, Clock()))
+    monkeypatch.undo()
+    look_until_calm(Watcher(workshop, folder, Clock()))
+    for sheet in workshop.sheets.list_all():
+        keeping.bin_sheet(workshop, sheet.id)
+    keeping.empty_bin(workshop)
+    look_until_calm(Watcher(workshop, folder, Clock()))
+    assert names(workshop) == []
 
 
 def test_a_bad_file_among_good_ones_is_said_and_taken_once_it_is_mended(

@@ -166,9 +166,14 @@ class Watcher:
         data = place.read_bytes()
         content = name_of(data)
         sheets, trays = self._workshop.sheets, self._workshop.trays
-        if trays.has_taken(content) or sheets.find_same(content) is not None:
-            return []
         shown = to_shown_name(place.name)
+        if trays.has_taken(content):
+            return []
+        if (
+            sheets.find_same(content) is not None
+        ):  # added by hand, or by a server that was ended before it noted that
+            trays.note_taken(content, shown)
+            return []
         # what was taken of it before a server was ended is not taken again
         brought = bring_in(
             self._workshop, data, shown, tray=self._find_tray,
