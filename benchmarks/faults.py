@@ -4,6 +4,7 @@ Cuts are of three sets: drawn by the project's own code, on which thresholds may
 elsewhere; and the pictures with truth, on which none may. Every fault has a strength from barely visible (0) to plain (1).
 """
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import islice
@@ -144,7 +145,9 @@ def _crumb(clean: Clean, random: Random, strength: float) -> Plant:
     at = _choose(random, outside > 16)
     if at is None or clean.seen.rgb is None:
         return None
-    share = _disc(rgba.shape[:2], *at, 0.8 + 2.2 * strength) * (0.4 + 0.6 * strength)
+    # dust on glass is as large as the scan is fine
+    finer = max(1.0, math.sqrt(rgba[..., 3].size / 250_000))
+    share = _disc(rgba.shape[:2], *at, (0.8 + 2.2 * strength) * finer) * (0.4 + 0.6 * strength)
     here = share > 0
     rgba[here, :3] = clean.seen.rgb[here]
     rgba[here, 3] = np.rint(255 * share[here])

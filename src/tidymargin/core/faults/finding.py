@@ -27,7 +27,7 @@ _APART_PX = 3  # of a crumb from anything else
 _SMALL_ALIKE, _LARGE_ALIKE = (
     0.4,
     0.9,
-)  # of a crumb, that is like the ground: more of a large one, whose inside is no rim
+)  # of a crumb, that is like the ground; of a large one, of its inside
 _ALONE = 2.0  # times its longer side, that a crumb above the plain limit is from anything else; typed, judged with the limit
 _CRUMB_SHARE = 0.02  # of the largest piece, that a crumb may be at most
 
@@ -88,9 +88,12 @@ def _find_crumbs(
         is_large = area > limits.crumb
         apart = max(_APART_PX, _ALONE * max(width, height)) if is_large else _APART_PX
         around = box.grown(int(apart), everywhere)
-        is_ground = alike is None or alike[box.slices].sum() > area * (
-            _LARGE_ALIKE if is_large else _SMALL_ALIKE
-        )
+        inside = stands[box.slices]
+        if is_large:  # has an inside, where no rim makes it paler than it is
+            mask = np.ascontiguousarray(inside).view(np.uint8)
+            inside = np.asarray(cv2.erode(mask, np.ones((3, 3)), borderType=cv2.BORDER_CONSTANT, borderValue=(0,))) > 0  # fmt: skip
+        enough = (_LARGE_ALIKE if is_large else _SMALL_ALIKE) * max(1, int(inside.sum()))
+        is_ground = alike is None or int((alike[box.slices] & inside).sum()) > enough
         if is_ground and int(stands[around.slices].sum()) == area:
             found.append(_to_fault("crumb", box, area, area / 8))
     return found

@@ -12,7 +12,8 @@ KINDS: tuple[Kind, ...] = get_args(Kind)
 
 _CRUMB_PICTURE_PX = 250_000
 """Pixels of a picture from which crumbs may be larger: about those of the pictures that the limit was set for; typed,
-judged on `./tidy bench --faults` (no clean cut of truth, letters or icons is accused of a crumb by it)."""
+judged on planted crumbs that grow as it does: on truth 43 of 50 are found where a constant limit finds 39, and no clean cut
+of truth, letters or icons is accused of a crumb by it."""
 
 SEVERE = 0.6
 """From which severity a cut should not go out unseen."""
