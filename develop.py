@@ -30,6 +30,7 @@ _WITHOUT_BROWSER = {
     "--fuzz",
     "--kills",
     "--hostile",
+    "--start",
     "--first-sight",
     "--real",
 }
@@ -54,10 +55,6 @@ def run_module(module: str, *arguments: str) -> None:
     paths = [str(ROOT), str(ROOT / "src"), os.environ.get("PYTHONPATH", "")]
     env = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, paths))}
     env.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the app; tests import numpy before it
-    if os.environ.get("CI"):
-        # beside the clone and not in it; without any, every command of a test is compiled anew
-        env["PYTHONPYCACHEPREFIX"] = str(ROOT / ".venv" / "pycache")
-        env.pop("PYTHONDONTWRITEBYTECODE", None)
     run(sys.executable, "-m", module, *arguments, env=env)
 
 
@@ -83,10 +80,10 @@ def test(arguments: list[str]) -> None:
     """Run every test, or those that are named."""
     need_debian()
     # once, not by every worker for itself
-    run_module("tidymargin.services.warming")
+    run_module("tidymargin.services.picture.warming")
     run_module(
         "pytest",
-        *(arguments or ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "tests"]),
+        *(arguments or ["--durations=20", "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "tests"]),
     )
 
 

@@ -22,8 +22,8 @@ from tidymargin.core.facts import measure_sheet
 from tidymargin.demo.truth import read_case
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.cutting import cut_by
-from tidymargin.services.keyjob import report_on
+from tidymargin.services.picture.keying import cut_by
+from tidymargin.services.picture.keyjob import report_on
 
 _MADE = range(1, 600, 4)  # none of those that faults are judged on
 _TRAYS, _SPOILT, _FIRST = 2000, 0.13, 0.15

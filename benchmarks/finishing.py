@@ -17,13 +17,14 @@ from tidymargin.core.reach.clearing import seed_outside
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services import finishing
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet, key_file
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.viewing import render_sketch, render_view
-from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.services.edits import finishing
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_sketch, render_view
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 
 Set = Callable[[Workshop, Sheet, float], Sheet]

@@ -147,7 +147,7 @@ def main(count: int) -> bool:
     """Decode so many spoilt files as the server does, print what came of them; return whether all was well."""
     import logging
 
-    from tidymargin.services.reading import Readers
+    from tidymargin.services.picture.reading import Readers
 
     ended: list[str] = []
 
@@ -156,7 +156,7 @@ def main(count: int) -> bool:
             if "ended in the middle" in record.getMessage():
                 ended.append(record.getMessage())
 
-    logging.getLogger("tidymargin.services.reading").addHandler(Listener(logging.WARNING))
+    logging.getLogger("tidymargin.services.picture.reading").addHandler(Listener(logging.WARNING))
     readers = Readers()
     found = fuzz(readers.decode, range(count))
     readers.close()

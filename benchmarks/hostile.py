@@ -18,8 +18,8 @@ from benchmarks.tray_kills import draw_tray_png
 from benchmarks.trays import serve_redis
 from tidymargin import ENGINE_VERSION
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.keyjob import Order
-from tidymargin.services.queueing import Jobs, open_queue
+from tidymargin.services.picture.keyjob import Order
+from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.store.originals import name_of
 
 MOST_GROWN_MB = 300.0

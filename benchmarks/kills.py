@@ -26,7 +26,7 @@ from PIL import Image
 
 import tidymargin
 from tidymargin.core.base.errors import NotFoundError
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.originals import name_of
 
 _ENDS_WITHIN_S = 40
@@ -36,45 +36,25 @@ class RefusedError(Exception):
     """A command that ended by itself; its words are the message."""
 
 
-class Server:
-    """The real server in a process of its own, and a browser's session with it."""
+class Client:
+    """A browser's session with a server on a port of this machine."""
 
-    def __init__(
-        self,
-        folder: Path,
-        cookie: str | None = None,
-        token: str | None = None,
-        *,
-        options: tuple[str, ...] = (),
-        env: Mapping[str, str] | None = None,
-    ) -> None:
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = free.getsockname()[1]
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "tidymargin.cli", "serve", "--port", str(self.port), *options],
-            env={**environment_of(folder), **(env or {})},
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.PIPE,
-        )
-        self.cookie, self.token = cookie, token
-        for _ in range(600):
-            if self.process.poll() is not None:
-                raise RefusedError(self.process.communicate()[1].decode())
-            try:
-                status, headers, body = self.ask("GET", "/")
-            except OSError:
-                time.sleep(0.05)
-                continue
-            if status != 200:
-                self.kill()
-                raise AssertionError(body)
-            if self.token is None:
-                self.cookie = headers["Set-Cookie"].split(";")[0]
-                self.token = _find(r'data-token="([^"]+)"', body)
-            return
-        self.kill()
-        raise AssertionError("the server did not begin")
+    def __init__(self, port: int, cookie: str | None = None, token: str | None = None) -> None:
+        self.port, self.cookie, self.token = port, cookie, token
+
+    def join(self) -> bool:
+        """Load the first page and begin a session; False where the page cannot be had.
+
+        Raises
+        ------
+        OSError
+            Nobody answers.
+        """
+        status, headers, body = self.ask("GET", "/")
+        if status == 200 and self.token is None:
+            self.cookie = headers["Set-Cookie"].split(";")[0]
+            self.token = _find(r'data-token="([^"]+)"', body)
+        return status == 200
 
     def ask(
         self, method: str, path: str, body: bytes | str | None = None, kind: str | None = None
@@ -130,6 +110,41 @@ class Server:
     def head(self, sheet: int) -> int:
         """Return the number of a sheet's present state."""
         return int(_find(r"(\d+)", self.ask("GET", f"/sheets/{sheet}/head")[2]))
+
+
+class Server(Client):
+    """The real server in a process of its own, and a browser's session with it."""
+
+    def __init__(
+        self,
+        folder: Path,
+        cookie: str | None = None,
+        token: str | None = None,
+        *,
+        options: tuple[str, ...] = (),
+        env: Mapping[str, str] | None = None,
+    ) -> None:
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            super().__init__(free.getsockname()[1], cookie, token)
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "tidymargin.cli", "serve", "--port", str(self.port), *options],
+            env={**environment_of(folder), **(env or {})},
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+        )
+        for _ in range(600):
+            if self.process.poll() is not None:
+                raise RefusedError(self.process.communicate()[1].decode())
+            try:
+                if self.join():
+                    return
+            except OSError:
+                time.sleep(0.05)
+                continue
+            break
+        self.kill()
+        raise AssertionError("the server did not begin")
 
     def close(self) -> None:
         """End it if it still runs."""

@@ -19,14 +19,15 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.process import hold_memory_low
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet, key_file
-from tidymargin.services.finding import load_narrows, load_unwanted
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.viewing import render_draft, render_original, render_view
-from tidymargin.services.warming import warm_kernels
-from tidymargin.services.windows import View
-from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.picture.warming import warm_kernels
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.finding import load_narrows, load_unwanted
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_draft, render_original, render_view
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 
 _VIEW = (1100, 700)

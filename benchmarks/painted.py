@@ -9,10 +9,10 @@ from playwright.sync_api import Page, sync_playwright
 from waitress.server import create_server
 
 from benchmarks.browser import launch
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.warming import warm_kernels
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.warming import warm_kernels
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.web.app import create_app
 from tidymargin.web.server import end_server
 

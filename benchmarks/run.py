@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import elsewhere, faults, fuzz, hostile, kills, tray_kills, users, variations
+from benchmarks import elsewhere, faults, fuzz, hostile, kills, start, tray_kills, users, variations
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -145,7 +145,13 @@ def main() -> None:
         metavar="FOLDER",
         help="only plant faults in cuts, drawn and of this folder",
     )
+    parser.add_argument(
+        "--start", action="store_true", help="only measure how long commands and newcomers wait"
+    )
     options = parser.parse_args()
+    if options.start:
+        start.main()
+        return
     if options.faults is not None:
         faults.report_faults(None, shows=True)
         faults.report_faults(None, of_families=True, shows=True)

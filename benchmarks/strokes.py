@@ -17,13 +17,13 @@ from urllib.parse import urlencode
 import numpy as np
 
 from benchmarks.speed import make_sheet
-from tidymargin.services import marking
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.warming import warm_kernels
-from tidymargin.services.windows import View
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.edits import marking
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.warming import warm_kernels
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.server import make_server
 

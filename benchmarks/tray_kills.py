@@ -28,8 +28,9 @@ from PIL import Image
 
 from benchmarks.kills import Server, environment_of
 from benchmarks.trays import serve_redis
-from tidymargin.services.workshop import open_workshop
-from tidymargin.store.folder import EXPORTS, PARTS
+from tidymargin.process import PARTS
+from tidymargin.services.workshop.workshop import open_workshop
+from tidymargin.store.folder import EXPORTS
 from tidymargin.store.originals import name_of
 
 _WITHIN_S = 900.0

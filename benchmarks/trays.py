@@ -12,11 +12,11 @@ from pathlib import Path
 
 from benchmarks.families import fetch, make_picture
 from tidymargin.demo.truth import encode_picture
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporter import Exporter
-from tidymargin.services.tray_exports import begin_export, stand
-from tidymargin.services.trays import make_tray
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.trays.exporter import Exporter
+from tidymargin.services.trays.exports import begin_export, stand
+from tidymargin.services.trays.trays import make_tray
+from tidymargin.services.workshop.workshop import open_workshop
 
 _SHEETS = 100
 _ROUNDS = 3

@@ -22,7 +22,7 @@ from benchmarks.windows import EMPTY_FILE, Seen, use_window
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.exporting import key_file
+from tidymargin.services.picture.keying import key_file
 
 USERS = 8
 _BUDGET_MB = 4096

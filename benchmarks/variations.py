@@ -18,8 +18,8 @@ from PIL import Image
 from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.cutting import cut_by
-from tidymargin.services.reporting import report_picture
+from tidymargin.services.picture.keying import cut_by
+from tidymargin.services.picture.reporting import report_picture
 
 _LEAST_SIDE_PX = 8
 _MOST_SIDE_PX = 420

@@ -15,8 +15,8 @@ from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_wood, photograph_page
 from tidymargin.demo.truth import TrueCase, encode_picture
-from tidymargin.services.history import list_history
-from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.services.edits.history import list_history
+from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.app import create_app
 from tidymargin.web.sentences.changes import describe_change

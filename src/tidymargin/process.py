@@ -1,11 +1,22 @@
 """What a whole process is told by its system, and asks of its C library."""
 
 import ctypes
+import errno
 import os
 import signal
 import sys
 from contextlib import suppress
 from pathlib import Path
+
+from tidymargin.core.base.errors import BusyError
+
+FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+"""What the system says when a disk, a quota or a file can grow no more."""
+OUT_OF_FILES = (errno.EMFILE, errno.ENFILE)
+"""What the system says when no more files can be open."""
+
+PARTS = "parts-"
+"""How folders begin in which a file of several pictures is taken apart."""
 
 _PR_SET_PDEATHSIG = 1  # of linux/prctl.h
 _M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD = -1, -3
@@ -69,3 +80,11 @@ def give_memory_back() -> None:
         ctypes.CDLL("libc.so.6").malloc_trim(0)
     except (OSError, AttributeError):
         return
+
+
+def say_out_of_files() -> BusyError:
+    """Return the error that says that no more files can be open."""
+    return BusyError(
+        "Too many files are open on this machine just now.",
+        hint="Do it again in a moment; everything saved before is safe.",
+    )

@@ -10,8 +10,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
 
-from tidymargin.services.warming import warm_kernels
-from tidymargin.services.workshop import Workshop
+from tidymargin.services.picture.warming import warm_kernels
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.web.server import end_server, make_server
 
 AXE = (Path(__file__).parent / "axe.min.js").read_text()

@@ -9,10 +9,10 @@ from tests.browser.test_deciding import SIZE, open_sheet, png_of, settle
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import to_png
 from tidymargin.demo.almanac import make_almanac
-from tidymargin.services import settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.edits import settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 

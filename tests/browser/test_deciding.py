@@ -13,12 +13,12 @@ from tidymargin.core.base.picture import whole
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services import finding
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.cutting import load_tolerance
-from tidymargin.services.exporting import key_file
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.views import finding
+from tidymargin.services.views.cutting import load_tolerance
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 SIZE = 400

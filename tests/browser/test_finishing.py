@@ -13,10 +13,10 @@ from tests.browser.test_deciding import SIZE, open_sheet, png_of, settle
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import read_png, to_png
 from tidymargin.demo.almanac import make_almanac
-from tidymargin.services import judging
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import faults
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
 
 pytestmark = pytest.mark.browser
 
@@ -152,7 +152,7 @@ def test_a_list_of_faults_is_walked_to_empty_by_keyboard(page, workshop):
 def test_the_knot_charts_faults_are_mended_by_keyboard_until_none_is_left(page, workshop):
     sheet = open_almanac(page, workshop, "knot-chart", "proof")
     page.locator(".faults li").first.wait_for()
-    found = [f for f in judging.faults_at_hand(workshop, workshop.sheets.load(sheet.id)) or () if f.kind == "crumb"]  # fmt: skip
+    found = [f for f in faults.faults_at_hand(workshop, workshop.sheets.load(sheet.id)) or () if f.kind == "crumb"]  # fmt: skip
     assert found
     assert all(export(page)[f.row, f.col, 3] > 0 for f in found)
     stage = page.locator("#stage")

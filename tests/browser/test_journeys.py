@@ -11,9 +11,9 @@ from tidymargin.core.base.picture import Region
 from tidymargin.demo.drawing import lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
-from tidymargin.services import keeping
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.workshop.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 GAP = (80, 20)  # row and col of the see-through gap in the badge of 160 px

@@ -13,10 +13,10 @@ from tests.browser.conftest import wait_measured
 from tests.conftest import read_png
 from tidymargin.core import cut, facts
 from tidymargin.demo.truth import encode_picture
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.viewing import render_draft
-from tidymargin.services.windows import View
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_draft
+from tidymargin.services.views.windows import View
 from tidymargin.store import database
 
 

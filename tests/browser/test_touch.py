@@ -4,7 +4,7 @@ from pathlib import Path
 
 from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.conftest import read_png
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.workshop.states import read_recipe_of
 
 GAP = (80, 20)  # row, col in the badge's closed gap
 

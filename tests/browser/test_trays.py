@@ -14,8 +14,8 @@ from tests.browser.conftest import find_axe_faults
 from tests.conftest import read_png, to_png
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.demo.scanner import scan_into
-from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.watching import Watcher
+from tidymargin.services.folder.watching import Watcher
+from tidymargin.services.trays.keeper import TrayKeeper
 
 pytestmark = pytest.mark.browser
 

@@ -15,7 +15,7 @@ from tests.formats.test_unpacking import write_pdf, write_zip
 from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.exporting import key_file
+from tidymargin.services.picture.keying import key_file
 
 
 def run(*arguments):

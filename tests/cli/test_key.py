@@ -10,7 +10,7 @@ from tests.conftest import to_png
 from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, read_recipe
-from tidymargin.services.exporting import key_file
+from tidymargin.services.picture.keying import key_file
 
 
 @pytest.fixture

@@ -11,9 +11,9 @@ from click.testing import CliRunner
 from tests.services.test_trays import disc_png, redis_url, start_worker  # noqa: F401 - a fixture
 from tidymargin.cli.commands import main
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.exporting import key_file
-from tidymargin.services.keyjob import Order
-from tidymargin.services.queueing import Jobs, open_queue
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.picture.keyjob import Order
+from tidymargin.services.trays.queueing import Jobs, open_queue
 
 
 @pytest.mark.parametrize(

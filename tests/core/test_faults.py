@@ -14,7 +14,7 @@ from tidymargin.core.faults.kinds import KINDS, Limits
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.plan import ReachPlan
-from tidymargin.services.fault_words import FAULT_WORDS, KIND_WORDS
+from tidymargin.services.picture.words import FAULT_WORDS, KIND_WORDS
 from tidymargin.web.sentences.faults import LIMIT_WORDS
 
 RED, BLUE = (190.0, 50, 40), (40.0, 60, 160)

@@ -10,8 +10,9 @@ import pytest
 from PIL import Image, ImageCms
 
 from tidymargin.core.base.errors import BadImageError, DomainError, TooLargeError
-from tidymargin.formats.decode import MAX_FILE_BYTES, decode_file, decode_picture
+from tidymargin.formats.decode import decode_file, decode_picture
 from tidymargin.formats.encode import encode_png
+from tidymargin.formats.limits import MAX_FILE_BYTES
 
 RGB = np.zeros((6, 8, 3), np.uint8)
 RGB[:, 4:] = (200, 100, 50)

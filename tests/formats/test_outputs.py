@@ -17,7 +17,8 @@ from tidymargin.core.output.palette import choose_palette
 from tidymargin.core.output.resizing import lay_on, resize_cut
 from tidymargin.formats.checking import check_file
 from tidymargin.formats.export_step import ExportStep, read_sizes, write_sizes
-from tidymargin.formats.outputs import ENDINGS, FORMATS, Wish, write_cut
+from tidymargin.formats.format_names import ENDINGS, FORMATS
+from tidymargin.formats.outputs import Wish, write_cut
 
 DPI = 254.0
 

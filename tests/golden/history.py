@@ -6,12 +6,13 @@ import zipfile
 from pathlib import Path
 
 from tests.conftest import draw_pad, say_history
-from tidymargin.services import deciding, history, proofs, settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.executor import Priority
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.workshop import Workshop, open_workshop
+from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import proofs
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 
 PLACE = Path(__file__).parent / "history.zip"

@@ -5,9 +5,9 @@ import zipfile
 
 from tests.conftest import PAD_PX, read_png, say_history
 from tests.golden.history import PLACE, walk_back
-from tidymargin.services import proofs
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.views import proofs
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import open_workshop
 
 
 def test_a_history_that_was_written_once_opens_with_all_its_states_and_its_proof(tmp_path):

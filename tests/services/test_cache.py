@@ -7,13 +7,13 @@ import pytest
 from tests.conftest import to_png
 from tests.core.test_fringe import print_for_stripes
 from tidymargin.formats.packed import pack, unpack
-from tidymargin.services import measuring
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.cache import DiskCache
-from tidymargin.services.executor import Priority
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import measuring
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.cache import DiskCache
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.workshop import open_workshop
 
 
 def wait_kept(workshop, sheet):

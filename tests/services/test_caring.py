@@ -24,13 +24,14 @@ from tidymargin.core.base.errors import (
     UnusableArgumentError,
 )
 from tidymargin.formats.encode import encode_quick, is_whole_png
-from tidymargin.services import keeping, settings
-from tidymargin.services.backing import back_up, check_backup, restore
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.identity import proof_name
-from tidymargin.services.proofs import load_proof, make_thumbnail
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.edits import settings
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.backing import back_up, check_backup, restore
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.proofs import load_proof, make_thumbnail
+from tidymargin.services.workshop.identity import proof_name
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.copies import KEPT, Copies
 from tidymargin.store.database import list_revisions
 from tidymargin.web.app import create_app

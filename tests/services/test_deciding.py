@@ -8,17 +8,19 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
-from tidymargin.services import deciding, finding, history, settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.cutting import load_tolerance
-from tidymargin.services.exporting import export_sheet, key_file
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.proofs import make_thumbnail
-from tidymargin.services.reasons import explain_tolerance, find_reasons
-from tidymargin.services.reporting import report_picture
-from tidymargin.services.states import area_of, read_recipe_of
-from tidymargin.services.viewing import make_crop, render_view
-from tidymargin.services.windows import View
+from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
+from tidymargin.services.picture.reporting import report_picture
+from tidymargin.services.views import finding
+from tidymargin.services.views.cutting import load_tolerance
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.proofs import make_thumbnail
+from tidymargin.services.views.viewing import make_crop, render_view
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.states import area_of, read_recipe_of
 
 
 @pytest.fixture

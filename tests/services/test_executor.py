@@ -5,7 +5,7 @@ import threading
 import pytest
 
 from tidymargin.core.base.errors import StoppedError
-from tidymargin.services.executor import Executor, Priority
+from tidymargin.services.workshop.executor import Executor, Priority
 
 
 def test_a_job_is_stopped_while_it_waits_and_at_its_next_tick_when_it_runs():

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 
 from tests.conftest import to_png
-from tidymargin.services import finishing
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.finishing import without_step
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.viewing import render_sketch, render_view
-from tidymargin.services.windows import View
+from tidymargin.services.edits import finishing
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.drafts import without_step
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_sketch, render_view
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.states import read_recipe_of
 
 WHITE = {"colour": "#FFFFFF", "grown_px": 6.0}
 CHANGES = {

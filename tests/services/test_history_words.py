@@ -6,8 +6,8 @@ import pytest
 from tests.conftest import draw_pad, say_history, to_png
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
-from tidymargin.services import deciding, history, settings
-from tidymargin.services.bringing import add_sheet
+from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.folder.bringing import add_sheet
 
 
 def head_of(workshop, sheet):

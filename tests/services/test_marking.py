@@ -12,16 +12,16 @@ from tidymargin.cli.commands import main
 from tidymargin.core.base.errors import DomainError, NotFoundError, StaleHeadError
 from tidymargin.formats.recipe import change_recipe, read_recipe
 from tidymargin.formats.steps import ByHandStep
-from tidymargin.services import marking, roughing, settings, versions
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.changing import commit_recipe
-from tidymargin.services.deciding import pick_place
-from tidymargin.services.exporting import key_file
-from tidymargin.services.history import undo_change
-from tidymargin.services.keeping import bin_sheet, empty_bin
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import area_of, read_recipe_of
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.edits import history, marking, roughing, settings
+from tidymargin.services.edits.changing import commit_recipe
+from tidymargin.services.edits.deciding import pick_place
+from tidymargin.services.edits.history import undo_change
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.folder.keeping import bin_sheet, empty_bin
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import area_of, read_recipe_of
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.merging import bring_over
 from tidymargin.store.rows import find_fault
 from tidymargin.web.sentences.by_hand import list_groups
@@ -201,31 +201,31 @@ def test_a_version_is_a_name_on_a_state_and_other_ways_to_see_a_sheet_change_not
 ):
     marked = marking.add_area(workshop, sheet.id, sheet.head, "clear", [ring(9)])
     with pytest.raises(StaleHeadError):  # what was seen is another state by now
-        versions.keep_version(workshop, sheet.id, sheet.head, "round hole")
-    assert versions.list_versions(workshop, marked) == []
-    versions.keep_version(workshop, sheet.id, marked.head, "  round   hole ")
-    (version,) = versions.list_versions(workshop, marked)
+        history.keep_version(workshop, sheet.id, sheet.head, "round hole")
+    assert history.list_versions(workshop, marked) == []
+    history.keep_version(workshop, sheet.id, marked.head, "  round   hole ")
+    (version,) = history.list_versions(workshop, marked)
     assert (version.name, version.state) == ("round hole", marked.head)
-    assert not read_recipe_of(versions.see_as(workshop, marked, "key")).by_hand.marks
-    assert versions.see_as(workshop, marked, str(sheet.head)).names == sheet.names
+    assert not read_recipe_of(history.see_as(workshop, marked, "key")).by_hand.marks
+    assert history.see_as(workshop, marked, str(sheet.head)).names == sheet.names
     assert workshop.sheets.load(sheet.id).head == marked.head
     for bad in ("", " ", "x" * 81):
         with pytest.raises(DomainError, match="name"):
-            versions.keep_version(workshop, sheet.id, marked.head, bad)
+            history.keep_version(workshop, sheet.id, marked.head, bad)
     for bad in ("..", "99999", "-1", "½"):
         with pytest.raises(NotFoundError):
-            versions.see_as(workshop, marked, bad)
+            history.see_as(workshop, marked, bad)
     other = add_sheet(workshop, to_png(np.zeros((9, 9, 3), np.uint8)), "other.png")
     with pytest.raises(NotFoundError):  # another sheet's
-        versions.forget_version(workshop, other.id, version.id)
-    versions.forget_version(workshop, sheet.id, version.id)
+        history.forget_version(workshop, other.id, version.id)
+    history.forget_version(workshop, sheet.id, version.id)
     with pytest.raises(NotFoundError):
-        versions.forget_version(workshop, sheet.id, version.id)
+        history.forget_version(workshop, sheet.id, version.id)
     workshop.sheets.bin(sheet.id)
     with pytest.raises(NotFoundError):
-        versions.keep_version(workshop, sheet.id, marked.head, "in the bin")
+        history.keep_version(workshop, sheet.id, marked.head, "in the bin")
     workshop.sheets.take_out(sheet.id)
-    assert versions.list_versions(workshop, marked) == []
+    assert history.list_versions(workshop, marked) == []
 
 
 def test_rough_finds_a_figure_on_the_command_line_and_its_recipe_cuts_it_again(tmp_path):
@@ -294,7 +294,7 @@ def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path,
         load_measured(origin, sheet)
         places = [(9.5, 9.5), (60, 60), (90, 20)]
         sheet = marking.add_stroke(origin, sheet.id, sheet.head, places, {"verdict": "clear"})
-        versions.keep_version(origin, sheet.id, sheet.head, "one stroke")
+        history.keep_version(origin, sheet.id, sheet.head, "one stroke")
         target.originals.save(badge_png)
     finally:
         origin.close()
@@ -306,7 +306,7 @@ def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path,
     try:
         (brought,) = target.sheets.list_all()
         assert read_recipe_of(brought) == read_recipe_of(sheet)
-        assert [(v.name, v.state) for v in versions.list_versions(target, brought)] == [("one stroke", brought.head)]  # fmt: skip
+        assert [(v.name, v.state) for v in history.list_versions(target, brought)] == [("one stroke", brought.head)]  # fmt: skip
     finally:
         target.close()
     with sqlite3.connect(target.database) as database:

@@ -3,12 +3,14 @@ import pytest
 from tests.conftest import read_png, say_history
 from tidymargin.core.base.errors import OlderEngineError
 from tidymargin.formats.step import name_of_step
-from tidymargin.services import changing, history, proofs, settings, states
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.executor import Priority
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.identity import proof_name
-from tidymargin.services.measuring import load_measured
+from tidymargin.services.edits import changing, history, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import proofs
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop import states
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.identity import proof_name
 from tidymargin.store.values import NewState
 
 

@@ -13,14 +13,14 @@ import pytest
 from tests.services.test_trays import disc_png
 from tidymargin.core.base.errors import NotFoundError, StoppedError
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services import queueing
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporter import LONGEST_S, MOST_TRIES, SILENT_S, Exporter
-from tidymargin.services.keyjob import Order, read_report
-from tidymargin.services.queueing import Jobs, WrongAnswerError, open_queue, unpack_outcome
-from tidymargin.services.tray_exports import begin_export, folder_of
-from tidymargin.services.trays import make_tray
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture.keyjob import Order, read_report
+from tidymargin.services.trays import queueing
+from tidymargin.services.trays.exporter import LONGEST_S, MOST_TRIES, SILENT_S, Exporter
+from tidymargin.services.trays.exports import begin_export, folder_of
+from tidymargin.services.trays.queueing import Jobs, WrongAnswerError, open_queue, unpack_outcome
+from tidymargin.services.trays.trays import make_tray
+from tidymargin.services.workshop.workshop import open_workshop
 
 ORDER = Order("disc", Recipe().to_json())
 

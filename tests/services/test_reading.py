@@ -11,12 +11,12 @@ import pytest
 from tests.conftest import to_png
 from tidymargin.core.base.errors import BadImageError, StoppedError, TooLargeError
 from tidymargin.formats.decode import decode_picture
-from tidymargin.services import reading
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.cache import ByteCache
-from tidymargin.services.pictures import picture_cost
-from tidymargin.services.reading import Readers
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.picture import reading
+from tidymargin.services.picture.reading import Readers
+from tidymargin.services.views.pictures import picture_cost
+from tidymargin.services.workshop.cache import ByteCache
+from tidymargin.services.workshop.workshop import open_workshop
 
 
 @pytest.fixture

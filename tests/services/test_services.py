@@ -12,25 +12,23 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
 from tidymargin.core.reach.clearing import Pick
 from tidymargin.formats.decode import decode_picture
+from tidymargin.formats.names import to_shown_name
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services import deciding, history, measuring, settings
-from tidymargin.services.bringing import add_sheet, to_shown_name
-from tidymargin.services.cache import ByteCache
-from tidymargin.services.cutting import load_cutter
-from tidymargin.services.exporting import (
-    crop_bands,
-    export_sheet,
-    find_extent,
-    key_file,
-    to_export_name,
-)
-from tidymargin.services.keeping import bin_sheet, empty_bin
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.viewing import render_view
-from tidymargin.services.warming import drop_old_kernels
-from tidymargin.services.windows import View
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.folder.keeping import bin_sheet, empty_bin
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.picture.warming import drop_old_kernels
+from tidymargin.services.picture.writing import crop_bands, find_extent
+from tidymargin.services.views import measuring
+from tidymargin.services.views.cutting import load_cutter
+from tidymargin.services.views.exporting import export_sheet, to_export_name
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_view
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.cache import ByteCache
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import open_workshop
 
 
 def test_a_cache_never_holds_more_than_its_limit_and_forgets_the_longest_unused():

@@ -8,10 +8,11 @@ import pytest
 
 from benchmarks.score import find_rim, score_cut
 from tests.conftest import read_png
-from tidymargin.services import deciding, finding, settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.workshop import Workshop
+from tidymargin.services.edits import deciding, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import finding
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
 Click = Callable[[Workshop, Sheet], Sheet]

@@ -7,12 +7,15 @@ import pytest
 
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.core.base.errors import NoGroundError, OlderEngineError, StorageFullError
-from tidymargin.services import exporter, settings, states, tray_keeper, trays
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.tray_exports import begin_export, list_files, stand, write_again
-from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.trays import failure_name, make_tray, overview_of, share_values
+from tidymargin.services.edits import settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.trays import exporter, trays
+from tidymargin.services.trays import keeper as keeping
+from tidymargin.services.trays.exports import begin_export, list_files, stand, write_again
+from tidymargin.services.trays.keeper import TrayKeeper
+from tidymargin.services.trays.trays import failure_name, make_tray, overview_of, share_values
+from tidymargin.services.workshop import states
+from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.web.app import create_app
 from tidymargin.web.sentences.tray import list_notices
 
@@ -159,7 +162,7 @@ def test_threads_follow_look_over_and_write_by_themselves_and_end_when_they_are_
 
 
 def test_a_thread_goes_on_after_an_error_that_nobody_foresaw(workshop, keeper, monkeypatch):
-    monkeypatch.setattr(tray_keeper, "_REST_S", 0.01)
+    monkeypatch.setattr(keeping, "_REST_S", 0.01)
     calls = []
     again = threading.Event()
 
@@ -186,7 +189,7 @@ def test_what_could_not_be_looked_over_is_not_tried_for_ever_and_is_after_a_chan
         raise NoGroundError("There is no ground.")
 
     keeper.follow_all()
-    monkeypatch.setattr(tray_keeper, "look_over", fail)
+    monkeypatch.setattr(keeping, "look_over", fail)
     for _ in range(3):
         keeper.look_over_some()
     assert sorted(tried) == sorted(sheet.id for sheet in workshop.trays.list_sheets(tray.id))

@@ -27,17 +27,16 @@ from tidymargin.core.base.errors import (
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
 from tidymargin.formats.sharing import list_exceptions, share, take_shared
-from tidymargin.services import keeping, settings, tray_exports
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.doctoring import look_over
-from tidymargin.services.exporter import SILENT_S, Exporter
-from tidymargin.services.exporting import key_file
-from tidymargin.services.keyjob import Order
-from tidymargin.services.manifest import CSV_NAME, JSON_NAME
-from tidymargin.services.marking import add_area
-from tidymargin.services.queueing import Jobs, open_queue
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.tray_exports import (
+from tidymargin.services.edits import settings
+from tidymargin.services.edits.marking import add_area
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.folder.doctoring import look_over
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.picture.keyjob import Order
+from tidymargin.services.picture.manifest import CSV_NAME, JSON_NAME
+from tidymargin.services.trays.exporter import SILENT_S, Exporter
+from tidymargin.services.trays.exports import (
     begin_export,
     folder_of,
     list_files,
@@ -46,9 +45,11 @@ from tidymargin.services.tray_exports import (
     write_again,
     write_zip,
 )
-from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.trays import make_tray, overview_of, share_of, share_values
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.trays.keeper import TrayKeeper
+from tidymargin.services.trays.queueing import Jobs, open_queue
+from tidymargin.services.trays.trays import make_tray, overview_of, share_of, share_values
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.merging import bring_over
 
 
@@ -261,7 +262,7 @@ def test_files_that_are_gone_are_not_counted_and_are_written_again_under_their_n
 
 def test_an_unfinished_export_of_an_older_version_says_so_and_is_written_by_this_one(workshop, tray, keeper, monkeypatch):  # fmt: skip
     keeper.follow_all()
-    monkeypatch.setattr(tray_exports, "ENGINE_VERSION", 1)
+    monkeypatch.setattr("tidymargin.services.trays.exports.ENGINE_VERSION", 1)
     export = begin_export(workshop, tray.id)
     monkeypatch.undo()
     keeper.finish(60)

@@ -14,10 +14,10 @@ from benchmarks.kills import Server
 from tests.formats.test_unpacking import SVG, write_pdf, write_tiff, write_zip
 from tidymargin.core.base.errors import BadImageError, StoppedError, TooLargeError
 from tidymargin.formats import unpacking
-from tidymargin.formats.unpacking import Asked
-from tidymargin.services.doctoring import look_over
-from tidymargin.services.unpacking import bring_in
-from tidymargin.services.workshop import open_workshop
+from tidymargin.formats.asked import Asked
+from tidymargin.services.folder.doctoring import look_over
+from tidymargin.services.folder.unpacking import bring_in
+from tidymargin.services.workshop.workshop import open_workshop
 
 
 def test_a_zip_becomes_a_tray_of_its_name_and_what_is_no_picture_in_it_is_named(workshop, badge_png):  # fmt: skip
@@ -59,7 +59,7 @@ SLOW = '<filter id="f" x="0" y="0" width="1" height="1"><feTurbulence baseFreque
 
 
 def test_a_drawing_that_takes_too_long_is_given_up_and_what_came_before_it_is_kept(workshop, monkeypatch, badge_png):  # fmt: skip
-    monkeypatch.setattr("tidymargin.services.unpacking.PART_S", 2.0)
+    monkeypatch.setattr("tidymargin.services.picture.unpacking.PART_S", 2.0)
     brought = bring_in(workshop, write_zip({"a.png": badge_png, "b.svg": SVG.format(SLOW)}), "logos.zip")  # fmt: skip
     assert [sheet.name for sheet in brought.sheets] == ["a.png"]
     assert [error.message for _, error in brought.refused] == ["A picture in this file takes too long to be drawn."]  # fmt: skip

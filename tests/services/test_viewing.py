@@ -16,17 +16,16 @@ from tidymargin.core.plan import Plan
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.drawing import lay_over
 from tidymargin.formats.decode import decode_picture
-from tidymargin.services import deciding, history, marking, settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.cutting import load_cutter
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.finding import find_dirty
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.tiles import TILE_PX, TiledCut
-from tidymargin.services.viewing import render_original, render_sketch, render_view
-from tidymargin.services.windows import View, cut_window
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.edits import deciding, history, marking, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.cutting import load_cutter
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.finding import find_dirty
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_original, render_sketch, render_view
+from tidymargin.services.views.windows import TILE_PX, TiledCut, View, cut_window
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import open_workshop
 
 SIZE = 700
 

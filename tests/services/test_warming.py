@@ -17,7 +17,7 @@ from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.place import describe_place
-from tidymargin.services.warming import warm_kernels
+from tidymargin.services.picture.warming import warm_kernels
 
 def note(code):
     called.update(code.co_names)

@@ -12,9 +12,9 @@ from tests.formats.test_unpacking import write_pdf, write_zip
 from tidymargin.core.base.errors import StorageFullError, UnusableArgumentError
 from tidymargin.demo.scanner import make_page, scan_into
 from tidymargin.formats.decode import decode_picture
-from tidymargin.services import keeping
-from tidymargin.services.watching import CALM_S, TRY_AGAIN_S, Watcher
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.watching import CALM_S, TRY_AGAIN_S, Watcher
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.web.app import create_app
 
 
@@ -188,7 +188,7 @@ def test_any_name_can_be_shown_and_nothing_ends_the_watching(workshop, folder, b
     assert page.status_code == 200
     assert names(workshop) == ["caf\ufffd.png"]
     assert "<strong>\ufffd.txt</strong>: Expected" in page.text
-    monkeypatch.setattr("tidymargin.services.watching._LOOK_EVERY_S", 0.01)
+    monkeypatch.setattr("tidymargin.services.folder.watching._LOOK_EVERY_S", 0.01)
     calls = []
     real = watcher.look
 

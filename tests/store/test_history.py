@@ -11,7 +11,7 @@ from tidymargin.core.base.errors import (
     StorageFullError,
 )
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.states import read_recipe_of, to_state
+from tidymargin.services.workshop.states import read_recipe_of, to_state
 from tidymargin.store import aside
 from tidymargin.store.database import open_database
 from tidymargin.store.originals import Originals

@@ -3,8 +3,8 @@
 import pytest
 
 from tidymargin.core.base.errors import NotFoundError, StaleHeadError
-from tidymargin.services.bringing import keep_picture
-from tidymargin.services.keeping import bin_sheet, take_out
+from tidymargin.services.folder.bringing import keep_picture
+from tidymargin.services.folder.keeping import bin_sheet, take_out
 from tidymargin.store.values import NewJob
 
 

@@ -2,8 +2,8 @@
 
 import pytest
 
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.measuring import load_measured
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.measuring import load_measured
 
 
 @pytest.fixture

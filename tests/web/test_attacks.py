@@ -26,10 +26,10 @@ from benchmarks.kills import RefusedError, Server, mend, small_png
 from tests.conftest import to_png
 from tidymargin.cli.commands import main
 from tidymargin.core.base.errors import UnusableFolderError
-from tidymargin.services import keeping
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.database import list_revisions
 from tidymargin.web.app import create_app
 
@@ -288,7 +288,7 @@ def test_a_database_that_is_held_and_our_own_faults_are_said_where_the_eye_is(
         assert held.status_code == 503
         assert "held by another program" in held.text
         assert held.headers["HX-Retarget"] == "#said-open"
-    monkeypatch.setattr("tidymargin.services.settings.set_tolerance", lambda *_: 1 / 0)
+    monkeypatch.setattr("tidymargin.services.edits.settings.set_tolerance", lambda *_: 1 / 0)
     for accept, kind in (("text/html", "text/html"), ("application/octet-stream", "application/json")):  # fmt: skip
         fault = post(client, token, place, accept, **values)
         assert (fault.status_code, fault.mimetype) == (500, kind)
@@ -451,7 +451,7 @@ def test_originals_that_the_database_does_not_name_are_set_aside_said_and_brough
 def test_sheets_come_back_with_their_histories_where_a_copy_of_the_database_has_them(
     tmp_path, badge_png
 ):
-    from tidymargin.services import settings
+    from tidymargin.services.edits import settings
 
     shop = open_workshop(tmp_path)
     shop.close()
@@ -479,7 +479,7 @@ def test_a_sheet_emptied_out_of_the_bin_while_it_is_measured_leaves_nothing_behi
     workshop, client, token, badge_png, monkeypatch
 ):
     go_on, at_it = threading.Event(), threading.Event()
-    real = __import__("tidymargin.services.measuring", fromlist=["x"])
+    real = __import__("tidymargin.services.views.measuring", fromlist=["x"])
     measure = real.measure_sheet
 
     def slowly(*arguments):

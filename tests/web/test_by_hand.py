@@ -8,10 +8,10 @@ import pytest
 from tests.conftest import read_png
 from tests.web.test_pages import send, soup
 from tidymargin.formats.recipe import change_recipe
-from tidymargin.services import marking, settings, versions
-from tidymargin.services.exporting import key_file
-from tidymargin.services.finding import find_dirty
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.edits import history, marking, settings
+from tidymargin.services.picture.keying import key_file
+from tidymargin.services.views.finding import find_dirty
+from tidymargin.services.workshop.states import read_recipe_of
 
 PLACES = [(20.5, 30.0), (60.0, 40.0), (90.0, 100.0)]
 CORNERS = [{"x": 10, "y": 10}, {"x": 150, "y": 12, "bend": (158, 80)}, {"x": 140, "y": 150}]
@@ -189,5 +189,5 @@ def test_a_version_is_named_listed_gone_back_to_and_unnamed(workshop, client, to
     (version,) = workshop.sheets.list_versions(sheet.id)
     assert post(f"versions/{version.id}/forget").status_code == 200
     assert post(f"versions/{version.id}/forget").status_code == 404
-    assert versions.list_versions(workshop, sheet) == []
+    assert history.list_versions(workshop, sheet) == []
     assert len(workshop.sheets.list_states(sheet.id)) == 3

@@ -12,8 +12,9 @@ from tests.conftest import read_png
 from tidymargin.core.base.errors import BadOutputError
 from tidymargin.formats.checking import Witness
 from tidymargin.formats.encode import encode_bands
-from tidymargin.services import keeping, settings
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.edits import settings
+from tidymargin.services.folder import keeping
+from tidymargin.services.workshop.states import read_recipe_of
 
 
 def look(client, path):

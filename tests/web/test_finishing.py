@@ -7,11 +7,11 @@ import pytest
 
 from tests.web.test_ledger import ledger_of, post, send, words
 from tidymargin.formats.decode import decode_picture
-from tidymargin.services import settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.edits import settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import read_recipe_of
 
 
 @pytest.fixture

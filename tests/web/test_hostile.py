@@ -14,10 +14,10 @@ from tests.conftest import to_png
 from tidymargin.core.base.picture import Region
 from tidymargin.core.marks.covering import cover_rings
 from tidymargin.formats import marks
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.tray_exports import begin_export
-from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.trays import make_tray
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.trays.exports import begin_export
+from tidymargin.services.trays.keeper import TrayKeeper
+from tidymargin.services.trays.trays import make_tray
 
 
 @pytest.fixture
@@ -83,7 +83,7 @@ def test_rings_take_memory_by_their_places_and_not_by_how_often_they_cross_a_pic
 def test_more_places_than_a_sheet_may_have_are_refused_before_they_are_saved(ask, workshop, monkeypatch):  # fmt: skip
     ring = [[5, 5], [40, 5], [40, 40], [5, 40]]
     body = {"rings": [ring], "seen": ask.seen}
-    monkeypatch.setattr("tidymargin.services.marking.MOST_PLACES_OF_ALL", 3)
+    monkeypatch.setattr("tidymargin.services.edits.marking.MOST_PLACES_OF_ALL", 3)
     refused = ask("marks/area/keep", json.dumps(body).encode())
     assert (refused.status_code, "at most 3 places" in refused.json["message"]) == (422, True)
     monkeypatch.undo()
@@ -113,12 +113,12 @@ def test_running_out_of_open_files_is_said_in_a_sentence(client, token, monkeypa
     def fail(*_args, **_more):
         raise OSError(24, "Too many open files")
 
-    monkeypatch.setattr("tidymargin.services.keeping.measure_disk", fail)
+    monkeypatch.setattr("tidymargin.services.folder.keeping.measure_disk", fail)
     page = client.get("/")
     assert page.status_code == 503
     assert "Too many files are open" in page.text
     noise = to_png(np.zeros((9, 9, 3), np.uint8))
-    monkeypatch.setattr("tidymargin.services.reading._share_file", fail)
+    monkeypatch.setattr("tidymargin.services.picture.reading._share_file", fail)
     refused = client.post("/sheets", data={"picture": (io.BytesIO(noise), "n.png")}, headers={"X-CSRFToken": token, "Accept": "application/json"})  # fmt: skip
     assert (refused.status_code, refused.json["message"]) == (503, "Too many files are open on this machine just now.")  # fmt: skip
 

@@ -14,11 +14,11 @@ from tidymargin.demo.inks import press
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services import finding
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import finding
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.web import ledger
 from tidymargin.web.drawn_curve import to_curve_x
 from tidymargin.web.words import format_percent, name_colour

@@ -10,13 +10,14 @@ from PIL import Image
 
 from tidymargin.core.base import errors
 from tidymargin.outcomes import OUTCOMES
-from tidymargin.services import keeping, warming
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.executor import Priority
-from tidymargin.services.identity import proof_name
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.proofs import keep_proof
-from tidymargin.services.watching import Watched
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.folder.watching import Watched
+from tidymargin.services.picture import warming
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.proofs import keep_proof
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.identity import proof_name
 from tidymargin.web.app import create_app
 from tidymargin.web.pages import trays
 
@@ -273,7 +274,7 @@ def test_the_history_lists_every_state_in_words_and_goes_to_any(client, token, w
 def test_the_page_of_an_older_engines_sheet_shows_both_cuts_and_takes_the_new_one(
     client, token, workshop, sheet, monkeypatch
 ):
-    from tidymargin.services import states
+    from tidymargin.services.workshop import states
 
     monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
     page = soup(client.get(f"/sheets/{sheet.id}/"))

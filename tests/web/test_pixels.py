@@ -9,12 +9,13 @@ import pytest
 from PIL import Image
 
 from tests.conftest import read_png, to_png
-from tidymargin.services import settings, viewing
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.viewing import render_view
-from tidymargin.services.windows import View
+from tidymargin.services.edits import settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views import viewing
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.viewing import render_view
+from tidymargin.services.views.windows import View
 
 SIZE = 160
 

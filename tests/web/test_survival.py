@@ -10,12 +10,12 @@ import pytest
 
 from benchmarks.kills import Ordeal, Server
 from tests.conftest import to_png
-from tidymargin.services import deciding, history, settings
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.workshop import open_workshop
+from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.web.context import IN_MEMORY_BYTES
 
 ROUNDS, DAMAGED_EVERY = 10, 2

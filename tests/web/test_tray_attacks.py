@@ -8,11 +8,11 @@ from bs4 import BeautifulSoup
 
 from tests.formats.test_unpacking import write_pdf, write_zip
 from tests.services.test_trays import disc_png
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.keeping import rename_sheet
-from tidymargin.services.tray_exports import begin_export
-from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.trays import make_tray, share_values
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.folder.keeping import rename_sheet
+from tidymargin.services.trays.exports import begin_export
+from tidymargin.services.trays.keeper import TrayKeeper
+from tidymargin.services.trays.trays import make_tray, share_values
 
 LONG = "9" * 400
 EVIL = '"><script>alert(1)</script>'

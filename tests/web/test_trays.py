@@ -10,11 +10,11 @@ from bs4 import BeautifulSoup
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services import states
-from tidymargin.services.bringing import add_sheet
-from tidymargin.services.exporting import export_sheet
-from tidymargin.services.states import read_recipe_of
-from tidymargin.services.tray_keeper import TrayKeeper
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.trays.keeper import TrayKeeper
+from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.workshop import states
+from tidymargin.services.workshop.states import read_recipe_of
 
 
 def look(client, path):

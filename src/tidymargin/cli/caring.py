@@ -4,14 +4,10 @@ from pathlib import Path
 
 import click
 
-from tidymargin.cli.outputs import Outputs
 from tidymargin.cli.telling import data_folder, told
 from tidymargin.core.base.errors import DamagedFileError
 from tidymargin.outcomes import OUTCOMES
 from tidymargin.process import program
-from tidymargin.services.backing import back_up
-from tidymargin.services.backing import restore as restore_backup
-from tidymargin.services.doctoring import look_over, mend
 
 
 @click.command()
@@ -22,6 +18,8 @@ from tidymargin.services.doctoring import look_over, mend
 @told
 def doctor(fix: bool, use_copy: str | None) -> None:
     """Say what state the data folder is in; exit 65 where something is wrong with it."""
+    from tidymargin.services.folder.doctoring import look_over, mend
+
     folder = data_folder()
     if fix or use_copy:
         look_over(folder)  # says that there is none
@@ -44,6 +42,9 @@ def doctor(fix: bool, use_copy: str | None) -> None:
 @told
 def backup(file: Path, replace: bool) -> None:
     """Write all originals, histories and settings into one file, and read it back."""
+    from tidymargin.cli.outputs import Outputs
+    from tidymargin.services.folder.backing import back_up
+
     place = Outputs((), replace=replace).claim(file)
     done = back_up(data_folder(), place, replace=replace)
     click.echo(
@@ -61,6 +62,8 @@ def backup(file: Path, replace: bool) -> None:
 @told
 def restore(file: Path, replace: bool) -> None:
     """Make the data folder of a backup."""
+    from tidymargin.services.folder.backing import restore as restore_backup
+
     folder = data_folder()
     done, moved = restore_backup(file, folder, replace=replace)
     click.echo(f"{folder}: {done.sheets} sheets of {done.made_at}, all of it whole")

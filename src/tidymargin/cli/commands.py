@@ -1,25 +1,36 @@
-"""All commands together."""
+"""All commands together; each is imported when it is asked for."""
+
+from importlib import import_module
 
 import click
 
-from tidymargin.cli.caring import backup, doctor, restore
-from tidymargin.cli.judging import faults
-from tidymargin.cli.keying import key, report
-from tidymargin.cli.roughing import rough
-from tidymargin.cli.scanning import scan
-from tidymargin.cli.serving import demo, serve
-from tidymargin.cli.working import work
 from tidymargin.process import hold_memory_low
 
+_HOMES = {
+    "serve": "serving", "demo": "serving", "scan": "scanning", "work": "working", "key": "keying", "rough": "roughing",
+    "report": "keying", "faults": "judging", "doctor": "caring", "backup": "caring", "restore": "caring",
+}  # fmt: skip
 
-@click.group()
+
+class _Commands(click.Group):
+    """Knows its commands by name, and where each is; none of these modules imports more than its options need."""
+
+    def list_commands(self, _ctx: click.Context) -> list[str]:
+        return list(_HOMES)
+
+    def get_command(self, _ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _HOMES:
+            return None
+        found: click.Command = getattr(
+            import_module(f"tidymargin.cli.{_HOMES[cmd_name]}"), cmd_name
+        )
+        return found
+
+
+@click.group(cls=_Commands)
 def main() -> None:
     """Key plain grounds out of pictures."""
     hold_memory_low()
-
-
-for _command in (serve, demo, scan, work, key, rough, report, faults, doctor, backup, restore):
-    main.add_command(_command)
 
 
 def run() -> None:

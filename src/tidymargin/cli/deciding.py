@@ -1,15 +1,13 @@
-"""The options by which a command decides about a picture, and the recipe that they make."""
+"""The recipe that the options of a command make."""
 
-import functools
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
-
-import click
 
 from tidymargin.cli.telling import read_input
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE
+from tidymargin.formats.export_step import read_sizes
+from tidymargin.formats.format_names import ENDINGS, FORMATS
 from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
 from tidymargin.formats.steps import PickEntry
 
@@ -28,33 +26,6 @@ def _read_point(text: str, field: str) -> tuple[int, int]:
     return x, y
 
 
-_Option = Callable[[Callable[..., None]], Callable[..., None]]
-_DECISIONS: tuple[_Option, ...] = (
-    click.option("--ground", help="auto, flat, paper, screen or checker."),
-    click.option("--figure", help="auto, opaque or ink."),
-    click.option("--reach", help="Where clearing starts: outside, picks or everywhere."),
-    click.option("--tolerance", type=float, help="0 to 50; measured when not given."),
-    click.option("--pick", multiple=True, metavar="X,Y", help="A point of ground; opens a pocket too."),
-    click.option("--keep", multiple=True, metavar="X,Y", help="A point of the figure."),
-    click.option("--guard", multiple=True, metavar="#RRGGBB[:TOLERANCE]", help="A colour never cleared."),
-    click.option("--crumbs", type=int, help="Drop standing pieces under so many pixels."),
-    click.option("--choke", type=float, metavar="PX", help="Draw the rim in; below 0 it is spread."),
-    click.option("--smooth", type=float, metavar="PX", help="Take jags off along so much of the rim."),
-    click.option("--feather", type=float, metavar="PX", help="Soften the rim over so much."),
-    click.option("--fringe", type=float, metavar="PERCENT", help="Draw the rim's colours to those inside it."),
-    click.option("--depth", type=float, metavar="PERCENT", help="Draw the darkest colour to black."),
-    click.option("--recolour", metavar="#RRGGBB[:#RRGGBB[:DEGREES]]", help="One colour for all of the figure, or a gradient."),
-    click.option("--backing", metavar="#RRGGBB[:PX]", help="A layer under the silhouette, so much wider."),
-    click.option("--shadow", type=float, metavar="PERCENT", help="Keep so much of a shadow on the ground."),
-    click.option("--recipe", type=click.Path(path_type=Path), help="Start from this recipe."),
-)  # fmt: skip
-
-
-def deciding(command: Callable[..., None]) -> Callable[..., None]:
-    """Give a command the options that decide about a sheet."""
-    return functools.reduce(lambda wrapped, option: option(wrapped), reversed(_DECISIONS), command)
-
-
 def _read_guard(text: str) -> dict[str, object]:
     colour, _, tolerance = text.partition(":")
     try:
@@ -66,7 +37,7 @@ def _read_guard(text: str) -> dict[str, object]:
 
 
 def to_recipe(recipe: Path | None, said: dict[str, Any]) -> Recipe:
-    """Return the recipe that the options of `_DECISIONS` ask for."""
+    """Return the recipe that the options of `options.deciding` ask for."""
     chosen = Recipe()
     if recipe is not None:
         chosen = read_recipe(read_input(recipe, _MOST_RECIPE_BYTES))
@@ -139,3 +110,47 @@ def _read_recolour(text: str) -> dict[str, Any]:
         return {"colour": first}
     degrees = _read_number(more[1], "recolour") if len(more) > 1 else 0.0
     return {"colour": first, "towards": more[0], "degrees": degrees}
+
+
+def to_export(recipe: Recipe, said: dict[str, Any]) -> Recipe:
+    """Return a recipe with what the options of `options.exporting` ask for.
+
+    Raises
+    ------
+    BadParameterError, BadRecipeError
+        One of them cannot be.
+    """
+    values: dict[str, Any] = {}
+    if said["formats"]:
+        unknown = [kind for kind in said["formats"] if kind not in FORMATS]
+        if unknown:
+            raise BadParameterError(
+                f"Expected one of {', '.join(FORMATS)} as format, got “{unknown[0][:40]}”.",
+                field="format",
+            )
+        values["formats"] = said["formats"]
+    if said["size"] is not None:
+        values["sizes"] = [size.model_dump() for size in read_sizes(said["size"])]
+    if said["trim"] is not None:
+        values |= {"trim": True, "margin_px": said["trim"]}
+    if said["pieces"]:
+        values["pieces"] = True
+    if said["square"]:
+        values["box"] = "square"
+    if said["quality"] is not None:
+        values |= {"quality": said["quality"], "lossless": False}
+    for option, field in (
+        ("dpi", "dots_per_inch"),
+        ("laid_on", "backdrop"),
+        ("names", "pattern"),
+        ("credit", "credit"),
+    ):
+        if said[option] is not None:
+            values[field] = said[option]
+    return change_recipe(recipe, "export", **values)
+
+
+def list_endings(recipe: Recipe) -> list[str]:
+    """Return the endings of the files that a picture gives."""
+    export = recipe.export
+    return [ENDINGS[kind] for kind in export.formats] * max(1, len(export.sizes))

@@ -16,14 +16,14 @@ from tidymargin.cli.outputs import Outputs
 from tidymargin.cli.telling import read_input, tell
 from tidymargin.core.base.errors import BadImageError, DomainError, UnusableArgumentError
 from tidymargin.core.base.parallel import hold_to_cores
-from tidymargin.formats.decode import MAX_FILE_BYTES
-from tidymargin.formats.names import Names, number_stems
+from tidymargin.formats.asked import Asked
+from tidymargin.formats.limits import MAX_FILE_BYTES
+from tidymargin.formats.names import Names, number_stems, to_stem
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.sharing import take_shared
-from tidymargin.formats.unpacking import Asked, find_kind
-from tidymargin.services.exporting import to_stem
-from tidymargin.services.keyjob import Order, do_order, name_files, say_error
-from tidymargin.services.manifest import (
+from tidymargin.formats.unpacking import find_kind
+from tidymargin.services.picture.keyjob import Order, do_order, name_files, say_error
+from tidymargin.services.picture.manifest import (
     CSV_NAME,
     JSON_NAME,
     Entry,
@@ -31,8 +31,8 @@ from tidymargin.services.manifest import (
     write_csv,
     write_json,
 )
-from tidymargin.services.unpacking import taken_apart
-from tidymargin.services.writing import Written
+from tidymargin.services.picture.unpacking import taken_apart
+from tidymargin.services.picture.writing import Written
 
 Keyed = tuple[list[Written], Entry]
 _NAMED = 20  # of the doubtful

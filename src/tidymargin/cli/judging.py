@@ -4,24 +4,24 @@ import json
 import sys
 from contextlib import closing
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from tidymargin.cli.deciding import deciding, to_recipe
+from tidymargin.cli.options import deciding
 from tidymargin.cli.telling import read_input, told
-from tidymargin.core.faults.kinds import Fault
-from tidymargin.formats.decode import MAX_FILE_BYTES
-from tidymargin.formats.recipe import change_recipe
-from tidymargin.services.fault_words import list_looked_for, word_fault
-from tidymargin.services.judging import judge_decoded
-from tidymargin.services.reading import Readers
+from tidymargin.formats.limits import MAX_FILE_BYTES
+
+if TYPE_CHECKING:
+    from tidymargin.core.faults.kinds import Fault
 
 SEVERE_EXIT = 3
 """Exit code where a fault is severe; that of every other refusal stands in `outcomes.py`."""
 
 
-def _to_row(fault: Fault) -> dict[str, Any]:
+def _to_row(fault: "Fault") -> dict[str, Any]:
+    from tidymargin.services.picture.words import word_fault
+
     box = fault.box
     return {
         "kind": fault.kind,
@@ -43,6 +43,12 @@ def faults(
     picture: Path, as_json: bool, print_mm: float | None, recipe: Path | None, **said: Any
 ) -> None:
     """Say what is wrong in a picture's cut, or in a file that is one; ends with 3 where something is severe."""
+    from tidymargin.cli.deciding import to_recipe
+    from tidymargin.formats.recipe import change_recipe
+    from tidymargin.services.picture.judging import judge_decoded
+    from tidymargin.services.picture.reading import Readers
+    from tidymargin.services.picture.words import list_looked_for, word_fault
+
     chosen = to_recipe(recipe, said)
     if print_mm is not None:
         chosen = change_recipe(chosen, "proof", print_mm=print_mm)

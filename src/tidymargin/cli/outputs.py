@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from tidymargin.core.base.errors import UnusableArgumentError
+from tidymargin.formats.format_names import SPELLINGS
 from tidymargin.formats.names import to_file_name, to_key
-from tidymargin.formats.outputs import SPELLINGS
 from tidymargin.store.aside import refuse_there, write_output
 
 

@@ -6,17 +6,9 @@ from typing import Any
 
 import click
 
-from tidymargin.cli.outputs import Outputs, place_outputs
 from tidymargin.cli.telling import read_input, told
-from tidymargin.core.base.area import take_area
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.formats.decode import MAX_FILE_BYTES
-from tidymargin.formats.marks import RoughEntry
-from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
-from tidymargin.services.exporting import key_decoded
-from tidymargin.services.marking import read_mark_said
-from tidymargin.services.reading import Readers
-from tidymargin.services.roughing import answer_scribbles
+from tidymargin.formats.limits import MAX_FILE_BYTES
 
 _MOST_RECIPE_BYTES = 16 * 1024 * 1024
 
@@ -71,6 +63,15 @@ def rough(
     replace: bool,
 ) -> None:  # fmt: skip
     """Find a figure on a busy picture by scribbles, and cut it out."""
+    from tidymargin.cli.outputs import Outputs, place_outputs
+    from tidymargin.core.base.area import take_area
+    from tidymargin.formats.marks import RoughEntry
+    from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
+    from tidymargin.services.edits.marking import read_mark_said
+    from tidymargin.services.edits.roughing import answer_scribbles
+    from tidymargin.services.picture.keying import key_decoded
+    from tidymargin.services.picture.reading import Readers
+
     chosen = Recipe() if recipe is None else read_recipe(read_input(recipe, _MOST_RECIPE_BYTES))
     said: dict[str, Any] = {
         "kind": "rough",

@@ -5,7 +5,6 @@ from pathlib import Path
 import click
 
 from tidymargin.cli.telling import told
-from tidymargin.demo.scanner import scan_into
 
 
 @click.command()
@@ -28,5 +27,7 @@ from tidymargin.demo.scanner import scan_into
 @told
 def scan(into: Path, pages: int, page_s: float) -> None:
     """Put made-up pages into a folder, as a slow scanner would; for trying a watched folder."""
+    from tidymargin.demo.scanner import scan_into
+
     for place in scan_into(into, pages, page_s):
         click.echo(f"scanned {place}")

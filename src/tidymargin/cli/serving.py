@@ -8,21 +8,16 @@ import sys
 import threading
 from contextlib import suppress
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 import click
 import platformdirs
 
 from tidymargin.cli.telling import data_folder, told
 from tidymargin.core.base.errors import UnusableArgumentError
-from tidymargin.demo.almanac import write_almanac
-from tidymargin.services.bringing import keep_picture
-from tidymargin.services.keeping import copy_daily
-from tidymargin.services.queueing import queue_url
-from tidymargin.services.tray_keeper import TrayKeeper
-from tidymargin.services.warming import warm_behind
-from tidymargin.services.watching import Watcher
-from tidymargin.services.workshop import Workshop, open_workshop
+
+if TYPE_CHECKING:
+    from tidymargin.services.workshop.workshop import Workshop
 
 FIRST_PORT = 8137
 _PORTS_TRIED = 50
@@ -44,7 +39,12 @@ def _bind(port: int | None) -> socket.socket:
     )
 
 
-def _serve(workshop: Workshop, port: int | None, watched: Path | None = None) -> None:
+def _serve(workshop: "Workshop", port: int | None, watched: Path | None = None) -> None:
+    from tidymargin.services.folder.keeping import copy_daily
+    from tidymargin.services.folder.watching import Watcher
+    from tidymargin.services.picture.warming import warm_behind
+    from tidymargin.services.trays.keeper import TrayKeeper
+    from tidymargin.services.trays.queueing import queue_url
     from tidymargin.web.server import make_server
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
@@ -97,6 +97,8 @@ def _stop(_signal: int, _frame: object) -> NoReturn:
 @told
 def serve(port: int | None, watch: Path | None) -> None:
     """Serve your own data folder."""
+    from tidymargin.services.workshop.workshop import open_workshop
+
     _serve(open_workshop(data_folder()), port, watch)
 
 
@@ -105,6 +107,10 @@ def serve(port: int | None, watch: Path | None) -> None:
 @told
 def demo(port: int | None) -> None:
     """Make the demo data and serve it."""
+    from tidymargin.demo.almanac import write_almanac
+    from tidymargin.services.folder.bringing import keep_picture
+    from tidymargin.services.workshop.workshop import open_workshop
+
     asked = os.environ.get("TIDYMARGIN_DATA") or os.environ.get("TIDYMARGIN_DEMO")
     folder = Path(asked or Path(platformdirs.user_data_dir("tidymargin")) / "demo")
     truth = folder / "almanac"

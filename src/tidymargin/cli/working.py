@@ -7,13 +7,10 @@ import threading
 from types import FrameType
 
 import click
-from redis.exceptions import RedisError
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.cli.telling import told
 from tidymargin.core.base.errors import UnusableArgumentError
-from tidymargin.core.base.parallel import hold_to_cores
-from tidymargin.services.queueing import QUEUE_VARIABLE, Jobs, open_queue, queue_url
 
 log = logging.getLogger(__name__)
 
@@ -23,6 +20,11 @@ log = logging.getLogger(__name__)
 @told
 def work(cores: int) -> None:
     """Take jobs off the Redis that TIDYMARGIN_QUEUE names, one after the other, until it is stopped."""
+    from redis.exceptions import RedisError
+
+    from tidymargin.core.base.parallel import hold_to_cores
+    from tidymargin.services.trays.queueing import QUEUE_VARIABLE, Jobs, open_queue, queue_url
+
     url = queue_url()
     if url is None:
         raise UnusableArgumentError(

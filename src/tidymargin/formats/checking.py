@@ -13,7 +13,8 @@ from PIL import Image
 
 from tidymargin.core.base.errors import BadOutputError
 from tidymargin.core.output.resizing import lay_on
-from tidymargin.formats.outputs import KEEPS_ALL, FormatName, Wish
+from tidymargin.formats.format_names import FormatName
+from tidymargin.formats.outputs import KEEPS_ALL, Wish
 
 Rgba = NDArray[np.uint8]
 _BAND_PX = 512

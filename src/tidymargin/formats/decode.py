@@ -16,10 +16,7 @@ from PIL import Image, ImageCms, ImageOps, PngImagePlugin, UnidentifiedImageErro
 
 from tidymargin.core.base.errors import BadImageError, DomainError, TooLargeError
 from tidymargin.core.base.picture import Picture
-
-MAX_FILE_BYTES = 500 * 1024 * 1024
-MAX_PIXELS = 200_000_000
-MAX_SIDE_PX = 60_000
+from tidymargin.formats.limits import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
 
 _FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP", "HEIF", "AVIF")
 _READABLE = "PNG, JPEG, WebP, HEIC, AVIF, TIFF, GIF or BMP"

@@ -9,8 +9,9 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.output.framing import LARGEST_PX, Frame, Size
 from tidymargin.formats.fields import Auto, Colour
+from tidymargin.formats.format_names import ENDINGS, FormatName
 from tidymargin.formats.names import MOST_BYTES, shorten, to_file_name
-from tidymargin.formats.outputs import ENDINGS, FormatName, Wish
+from tidymargin.formats.outputs import Wish
 from tidymargin.formats.step import AtMost, Step
 
 MOST_SIZES, MOST_FORMATS = 12, 10

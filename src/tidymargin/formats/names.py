@@ -12,6 +12,7 @@ _DEVICES = frozenset(
     + [f"{port}{number}" for port in ("com", "lpt") for number in "0123456789¹²³"]
 )  # names that Windows keeps for itself, whatever their ending
 _NAMELESS = "cut"
+_LONGEST_NAME = 120
 
 
 def to_file_name(stem: str, ending: str, number: str = "") -> str:
@@ -91,3 +92,18 @@ class Names:
         """Return a whole name, or one like it, that is no other's here."""
         stem, dot, ending = name.rpartition(".")
         return self.take(stem, ending) if dot else self.take(name, "bin")
+
+
+def to_shown_name(given: str) -> str:
+    """Return a file's name as it is shown: its last part, without control characters; never a path."""
+    # a name that is no UTF-8 comes with halves of characters, which no page and no database can hold
+    given = given.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    last = re.split(r"[/\\]", given)[-1]
+    clean = "".join(c for c in last if c.isprintable()).strip()[-_LONGEST_NAME:]
+    return clean or "Untitled picture"
+
+
+def to_stem(name: str) -> str:
+    """Return a shown name without its ending."""
+    stem = name.rsplit(".", 1)[0] if "." in name else name
+    return stem or "cut"

@@ -5,33 +5,19 @@ import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
-from typing import Any, Literal, get_args
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, PngImagePlugin
-from reportlab.lib.utils import ImageReader
-from reportlab.pdfgen.canvas import Canvas
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.output.palette import choose_palette
 from tidymargin.core.output.resizing import lay_on
 from tidymargin.formats.encode import encode_png
+from tidymargin.formats.format_names import ENDINGS, MEDIA, FormatName
 
 Rgba = NDArray[np.uint8]
-FormatName = Literal["png", "png_palette", "png_hard", "webp", "avif", "tiff", "pdf", "ora", "jpeg", "matte"]  # fmt: skip
-FORMATS: tuple[FormatName, ...] = get_args(FormatName)
-ENDINGS = {
-    "png": "png", "png_palette": "png", "png_hard": "png", "webp": "webp", "avif": "avif", "tiff": "tif",
-    "pdf": "pdf", "ora": "ora", "jpeg": "jpg", "matte": "png",
-}  # fmt: skip
-SPELLINGS = {"tif": ("tif", "tiff"), "jpg": ("jpg", "jpeg")}
-"""Endings by which a person may name a file of a format, where there are several."""
-
-MEDIA = {
-    "png": "image/png", "webp": "image/webp", "avif": "image/avif", "tif": "image/tiff", "pdf": "application/pdf",
-    "ora": "image/openraster", "jpg": "image/jpeg",
-}  # fmt: skip
 LONGEST_PX = {"webp": 16_383, "avif": 16_384, "jpeg": 65_000}
 """Of a side, by format, where that is bounded; by the formats' own specifications."""
 
@@ -145,6 +131,9 @@ def _write_matte(rgba: Rgba, wish: Wish) -> bytes:
 
 def _write_pdf(rgba: Rgba, wish: Wish) -> bytes:
     """One page as large as the picture is at its dpi, with a soft mask."""
+    from reportlab.lib.utils import ImageReader  # larger than all else here, and seldom needed
+    from reportlab.pdfgen.canvas import Canvas
+
     height, width = rgba.shape[:2]
     scale = _POINTS_PER_INCH / (wish.dots_per_inch or 300.0)
     out = io.BytesIO()

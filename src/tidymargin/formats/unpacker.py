@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from tidymargin.core.base.errors import DomainError
-from tidymargin.formats.unpacking import Asked, unpack
+from tidymargin.formats.asked import Asked
+from tidymargin.formats.unpacking import unpack
 from tidymargin.process import end_with_parent
 
 INDEX = "index.jsonl"

@@ -20,15 +20,11 @@ from PIL import Image, UnidentifiedImageError
 
 from tidymargin.core.base.errors import (
     BadImageError,
-    BadParameterError,
     DomainError,
     TooLargeError,
 )
-from tidymargin.formats.decode import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
-
-PAGE_DPI, LEAST_DPI, MOST_DPI = 300.0, 18.0, 2400.0
-DRAWING_PX = 2048
-"""Of an SVG's longer side, where nothing else is said."""
+from tidymargin.formats.asked import LEAST_DPI, Asked
+from tidymargin.formats.limits import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
 
 MOST_PICTURES = 500
 MOST_SHAPES = 100_000
@@ -40,27 +36,6 @@ _POINTS_PER_INCH = 72.0
 _REDUCED = 254  # a TIFF's tag that says that a page is another one's small picture
 _SVG = "{http://www.w3.org/2000/svg}svg"
 _OUTSIDE = re.compile(r"url\(\s*['\"]?\s*(?!#|data:)|@import", re.IGNORECASE)
-
-
-@dataclass(frozen=True, slots=True)
-class Asked:
-    """At which sizes pages and drawings are drawn."""
-
-    dots_per_inch: float = PAGE_DPI
-    drawing_px: int = DRAWING_PX
-
-    def __post_init__(self) -> None:
-        """Refuse what cannot be drawn."""
-        if not LEAST_DPI <= self.dots_per_inch <= MOST_DPI:
-            raise BadParameterError(
-                f"Expected {LEAST_DPI:g} to {MOST_DPI:g} dots to the inch, got {self.dots_per_inch:g}.",
-                field="page_dpi",
-            )
-        if not 8 <= self.drawing_px <= MAX_SIDE_PX // 4:
-            raise BadParameterError(
-                f"Expected a drawing of 8 to {MAX_SIDE_PX // 4} px, got {self.drawing_px}.",
-                field="drawing_px",
-            )
 
 
 @dataclass(frozen=True, slots=True)

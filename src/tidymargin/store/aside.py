@@ -9,16 +9,11 @@ from pathlib import Path
 from typing import BinaryIO
 
 from tidymargin.core.base.errors import (
-    BusyError,
     FileThereError,
     StorageFullError,
     UnusableArgumentError,
 )
-
-FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
-"""What the system says when a disk, a quota or a file can grow no more."""
-OUT_OF_FILES = (errno.EMFILE, errno.ENFILE)
-"""What the system says when no more files can be open."""
+from tidymargin.process import FULL
 
 _PRIVATE = 0o600
 _MASK = os.umask(
@@ -38,14 +33,6 @@ def sync_folder(folder: Path) -> None:
         os.fsync(opened)
     finally:
         os.close(opened)
-
-
-def say_out_of_files() -> BusyError:
-    """Return the error that says that no more files can be open."""
-    return BusyError(
-        "Too many files are open on this machine just now.",
-        hint="Do it again in a moment; everything saved before is safe.",
-    )
 
 
 def refuse_there(place: Path) -> FileThereError:

@@ -16,7 +16,6 @@ from tidymargin.store.locks import CLOSED_FOR_OTHERS, lock_alone, lock_shared
 DATABASE = "sheets.sqlite"
 SET_ASIDE = "set-aside"
 EXPORTS = "exports"
-PARTS = "parts-"  # how folders begin in which a file of several pictures is taken apart
 _OWN = 0o700  # nobody but its owner can read a new folder
 _TRIES = 5
 _PAUSE_S = 0.04

@@ -10,7 +10,8 @@ from pathlib import Path
 from typing_extensions import Buffer
 
 from tidymargin.core.base.errors import DamagedFileError, NotFoundError, StorageFullError
-from tidymargin.store.aside import FULL, sync_folder, write_aside
+from tidymargin.process import FULL
+from tidymargin.store.aside import sync_folder, write_aside
 
 _NAME_CHARACTERS = set("0123456789abcdef")
 _NAME_LENGTH = 64

@@ -7,7 +7,7 @@ from flask import Response, g, jsonify, make_response, redirect, render_template
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadParameterError, TooLargeError, UnreadableStepError
-from tidymargin.services.finding import find_dirty
+from tidymargin.services.views.finding import find_dirty
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
 from tidymargin.web.ledger import gather_ledger

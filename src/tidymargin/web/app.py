@@ -25,12 +25,13 @@ from tidymargin.core.base.errors import (
     StorageFullError,
     TooLargeError,
 )
-from tidymargin.formats.decode import MAX_FILE_BYTES
+from tidymargin.formats.limits import MAX_FILE_BYTES
 from tidymargin.outcomes import outcome_of
-from tidymargin.services.warming import compiled_share
-from tidymargin.services.watching import Watched
-from tidymargin.services.workshop import Workshop
-from tidymargin.store.aside import FULL, OUT_OF_FILES, say_out_of_files, write_aside
+from tidymargin.process import FULL, OUT_OF_FILES, say_out_of_files
+from tidymargin.services.folder.watching import Watched
+from tidymargin.services.picture.warming import compiled_share
+from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.store.aside import write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
 from tidymargin.web.answers import OPENED_STEPS, opened_step

@@ -2,8 +2,8 @@
 
 from flask import current_app
 
-from tidymargin.services.watching import Watched
-from tidymargin.services.workshop import Workshop
+from tidymargin.services.folder.watching import Watched
+from tidymargin.services.workshop.workshop import Workshop
 
 MOST_FORM_BYTES = 2 * 1024 * 1024
 """What a change may say, beside the files that come with it."""

@@ -3,21 +3,22 @@
 from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.export_step import write_sizes
 from tidymargin.formats.finishing import RimStep
-from tidymargin.services import finding, history, judging
-from tidymargin.services.alternatives import find_meant_grounds
-from tidymargin.services.exporting import to_download_name
-from tidymargin.services.finishing import count_breaks
-from tidymargin.services.measuring import (
+from tidymargin.services.edits import history
+from tidymargin.services.edits.history import list_versions
+from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
+from tidymargin.services.views import finding
+from tidymargin.services.views.drafts import count_breaks
+from tidymargin.services.views.exporting import to_download_name
+from tidymargin.services.views.faults import faults_at_hand
+from tidymargin.services.views.measuring import (
     is_measured,
     load_measured,
     measuring_failure,
     measuring_progress,
 )
-from tidymargin.services.proofs import load_proof
-from tidymargin.services.reasons import explain_tolerance, find_reasons
-from tidymargin.services.states import area_of, is_of_older_engine, read_recipe_of
-from tidymargin.services.versions import list_versions
-from tidymargin.services.workshop import Workshop
+from tidymargin.services.views.proofs import find_meant_grounds, load_proof
+from tidymargin.services.workshop.states import area_of, is_of_older_engine, read_recipe_of
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
 from tidymargin.web.sentences.by_hand import list_groups
@@ -67,7 +68,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
     pockets = finding.load_pockets(workshop, sheet) if measured else None
     narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
     breaks = count_breaks(workshop, sheet) if measured else 0
-    there = judging.faults_at_hand(workshop, sheet) if measured else None
+    there = faults_at_hand(workshop, sheet) if measured else None
     faults = None if there is None else list_faults(sheet, there)
     share = None if measured else measuring_progress(workshop, sheet)
     values: dict[str, object] = {

@@ -9,9 +9,9 @@ from waitress.receiver import FixedStreamReceiver
 from waitress.server import BaseWSGIServer, MultiSocketServer, create_server
 
 from tidymargin.core.base.errors import StorageFullError
-from tidymargin.services.watching import Watched
-from tidymargin.services.workshop import Workshop
-from tidymargin.store.aside import FULL
+from tidymargin.process import FULL
+from tidymargin.services.folder.watching import Watched
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.web.app import create_app
 from tidymargin.web.context import IN_MEMORY_BYTES
 

@@ -11,7 +11,7 @@ from flask_babel import ngettext as _ngettext
 from markupsafe import Markup, escape
 
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import PLACES, Reason, format_percent
+from tidymargin.services.picture.reasons import PLACES, Reason, format_percent
 
 
 def gettext(text: str, **slots: object) -> str:

@@ -3,10 +3,11 @@
 from flask import Blueprint, Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError, UnreadableStepError
-from tidymargin.services import changing, finding, history
-from tidymargin.services.identity import export_name, files_name, measuring_name
-from tidymargin.services.measuring import resume_measuring, stop_measuring
-from tidymargin.services.states import read_recipe_of
+from tidymargin.services.edits import changing, history
+from tidymargin.services.views import finding
+from tidymargin.services.views.measuring import resume_measuring, stop_measuring
+from tidymargin.services.workshop.identity import export_name, files_name, measuring_name
+from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, read_seen
 from tidymargin.web.context import the_workshop

@@ -2,9 +2,9 @@
 
 from flask import Blueprint, render_template, request
 
-from tidymargin.services import versions
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import area_of
+from tidymargin.services.edits import history
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.workshop.states import area_of
 from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, given, read_seen
 from tidymargin.web.context import the_workshop
@@ -17,13 +17,13 @@ blueprint = Blueprint("comparing", __name__, url_prefix="/sheets/<int:sheet_id>"
 def keep_version(sheet_id: int) -> Answer:
     """Keep the present state under a name."""
     name = str(given().get("version", ""))
-    return answer(versions.keep_version(the_workshop(), sheet_id, read_seen(), name))
+    return answer(history.keep_version(the_workshop(), sheet_id, read_seen(), name))
 
 
 @blueprint.post("/versions/<int:version_id>/forget")
 def forget_version(sheet_id: int, version_id: int) -> Answer:
     """Take a version's name away."""
-    return answer(versions.forget_version(the_workshop(), sheet_id, version_id))
+    return answer(history.forget_version(the_workshop(), sheet_id, version_id))
 
 
 def _list_ways(sheet: Sheet) -> list[tuple[str, str]]:
@@ -34,7 +34,7 @@ def _list_ways(sheet: Sheet) -> list[tuple[str, str]]:
         ("automatic", gettext("automatic, nothing decided")),
         ("original", gettext("the original")),
     ]
-    named = versions.list_versions(the_workshop(), sheet)
+    named = history.list_versions(the_workshop(), sheet)
     return ways + [(str(version.state), version.name) for version in named]
 
 
@@ -46,7 +46,7 @@ def compare(sheet_id: int) -> str:
     panes = []
     for side, default in (("left", "key"), ("right", "now")):
         way = request.args.get(side, default)
-        seen = sheet if way == "original" else versions.see_as(the_workshop(), sheet, way)
+        seen = sheet if way == "original" else history.see_as(the_workshop(), sheet, way)
         measured = load_measured(the_workshop(), seen)
         words = dict(ways).get(way, gettext("state %(n)s", n=way))
         panes.append({"side": side, "way": way, "words": words, "area": area_of(seen), "tone": measured.blotter})  # fmt: skip

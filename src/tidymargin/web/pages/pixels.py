@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.base.picture import Region
-from tidymargin.formats.outputs import FormatName
-from tidymargin.services import alternatives, finishing, proofs, viewing
-from tidymargin.services.cutting import load_tolerance
-from tidymargin.services.exporting import (
+from tidymargin.formats.format_names import FormatName
+from tidymargin.services.edits.history import see_as
+from tidymargin.services.views import drafts, proofs, viewing
+from tidymargin.services.views.cutting import load_tolerance
+from tidymargin.services.views.exporting import (
     export_again,
     export_files,
     export_sheet,
@@ -19,11 +20,15 @@ from tidymargin.services.exporting import (
     note_export,
     to_export_name,
 )
-from tidymargin.services.finding import load_narrows, load_pockets, load_unwanted, look_at_place
-from tidymargin.services.measuring import load_measured
-from tidymargin.services.states import area_of
-from tidymargin.services.versions import see_as
-from tidymargin.services.windows import View
+from tidymargin.services.views.finding import (
+    load_narrows,
+    load_pockets,
+    load_unwanted,
+    look_at_place,
+)
+from tidymargin.services.views.measuring import load_measured
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.states import area_of
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import read_argument, read_json
@@ -89,7 +94,7 @@ def show_tried(sheet_id: int) -> Response:
         raise BadParameterError(f"Expected a window of at most {_MOST_TRIED_PX} px, pixel for pixel.", field="width")  # fmt: skip
     is_plain = request.args.get("plain") == "1"
     workshop = the_workshop()
-    return _send_raw(finishing.render_tried(workshop, sheet, view, step, values, is_plain=is_plain))  # type: ignore[arg-type]
+    return _send_raw(drafts.render_tried(workshop, sheet, view, step, values, is_plain=is_plain))  # type: ignore[arg-type]
 
 
 @blueprint.get("/sketch")
@@ -168,9 +173,7 @@ def show_newer(sheet_id: int) -> Response:
 def show_alternative(sheet_id: int, name: str) -> Response:
     """Send a small cut as it would be with a figure of that nature, or on a ground of that kind."""
     sheet = the_workshop().sheets.load(sheet_id)
-    return Response(
-        alternatives.make_alternative(the_workshop(), sheet, name), mimetype="image/png"
-    )
+    return Response(proofs.make_alternative(the_workshop(), sheet, name), mimetype="image/png")
 
 
 def _send_crop(sheet: Sheet, boxes: list[Region], number: int) -> Response:

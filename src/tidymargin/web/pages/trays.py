@@ -10,14 +10,15 @@ from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadImageError, DomainError
-from tidymargin.formats.decode import MAX_FILE_BYTES
-from tidymargin.formats.unpacking import DRAWING_PX, PAGE_DPI, Asked
+from tidymargin.formats.asked import DRAWING_PX, PAGE_DPI, Asked
+from tidymargin.formats.limits import MAX_FILE_BYTES
+from tidymargin.formats.names import to_shown_name
 from tidymargin.outcomes import outcome_of
-from tidymargin.services import keeping
-from tidymargin.services.bringing import to_shown_name
-from tidymargin.services.tray_exports import list_without_tray
-from tidymargin.services.trays import Card, overview_of
-from tidymargin.services.unpacking import Brought, bring_in, stays
+from tidymargin.services.folder import keeping
+from tidymargin.services.folder.unpacking import Brought, bring_in
+from tidymargin.services.picture.unpacking import stays
+from tidymargin.services.trays.exports import list_without_tray
+from tidymargin.services.trays.trays import Card, overview_of
 from tidymargin.store.values import Sheet, Tray
 from tidymargin.web.answers import read_number
 from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched

@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from tidymargin.formats.marks import AreaEntry, MarkEntry, OutlineEntry, RoughEntry, StrokeEntry
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason
+from tidymargin.services.picture.reasons import Reason
 from tidymargin.web.words import (
     STATES,
     Change,

@@ -2,7 +2,7 @@
 
 from tidymargin.core.base.errors import UnreadableStepError
 from tidymargin.formats.recipe import from_steps
-from tidymargin.services.reasons import Reason
+from tidymargin.services.picture.reasons import Reason
 from tidymargin.store.values import State
 from tidymargin.web.sentences import by_hand, colour, export, ground, proof, reach, rim, tray
 from tidymargin.web.words import Change, gettext_noop

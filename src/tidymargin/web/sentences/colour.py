@@ -8,7 +8,7 @@ from markupsafe import Markup
 from tidymargin.core.facts import SheetFacts
 from tidymargin.formats.finishing import ColourStep
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason, format_percent
+from tidymargin.services.picture.reasons import Reason, format_percent
 from tidymargin.web.words import (
     STATES,
     Change,

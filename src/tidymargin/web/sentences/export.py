@@ -7,10 +7,10 @@ from markupsafe import Markup
 
 from tidymargin.core.base.area import Area
 from tidymargin.formats.export_step import ExportStep, SizeEntry, write_sizes
-from tidymargin.formats.outputs import FORMATS, FormatName
+from tidymargin.formats.format_names import FORMATS, FormatName
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason
-from tidymargin.services.workshop import Workshop
+from tidymargin.services.picture.reasons import Reason
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import MadeExport, Sheet
 from tidymargin.web.words import (
     STATES,

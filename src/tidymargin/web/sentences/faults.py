@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 from tidymargin.core.faults.kinds import KINDS, Fault, Limits
-from tidymargin.services.fault_words import FAULT_WORDS, KIND_WORDS
-from tidymargin.services.judging import REMEDIES, list_open
+from tidymargin.services.edits.mending import REMEDIES
+from tidymargin.services.picture.words import FAULT_WORDS, KIND_WORDS
+from tidymargin.services.views.faults import list_open
 from tidymargin.store.values import Sheet
 from tidymargin.web.words import gettext, gettext_noop
 

@@ -11,7 +11,7 @@ from tidymargin.core.ground.flats import FlatsGround
 from tidymargin.core.ground.kinds import Ground
 from tidymargin.core.ground.surface import SurfaceGround
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason, format_percent
+from tidymargin.services.picture.reasons import Reason, format_percent
 from tidymargin.web.words import (
     KINDS,
     NATURES,

@@ -6,7 +6,7 @@ from markupsafe import Markup
 
 from tidymargin.formats.proofing import ProofStep
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason
+from tidymargin.services.picture.reasons import Reason
 from tidymargin.web.words import (
     STATES,
     Change,

@@ -14,7 +14,7 @@ from tidymargin.core.suggest.dust import Specks
 from tidymargin.core.suggest.strays import StrayGroup
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.steps import ReachStep
-from tidymargin.services.reasons import Reason
+from tidymargin.services.picture.reasons import Reason
 from tidymargin.web.words import (
     STARTS,
     STATES,

@@ -6,7 +6,7 @@ from tidymargin.core.base.area import Area
 from tidymargin.core.reach.narrows import Narrow
 from tidymargin.core.reach.pockets import Pockets
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.workshop import Measured
+from tidymargin.services.workshop.workshop import Measured
 from tidymargin.web.sentences.by_hand import say_by_hand
 from tidymargin.web.sentences.colour import say_colour
 from tidymargin.web.sentences.export import say_export

@@ -6,7 +6,7 @@ from markupsafe import Markup
 
 from tidymargin.formats.finishing import RimStep
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason, format_percent
+from tidymargin.services.picture.reasons import Reason, format_percent
 from tidymargin.web.words import STATES, Change, StepView, fill, gettext, gettext_noop, phrase
 
 

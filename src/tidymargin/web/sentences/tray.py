@@ -6,9 +6,9 @@ from markupsafe import Markup
 
 from tidymargin.core.base.area import whole_area
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.reasons import Reason
-from tidymargin.services.tray_exports import Standing, report_of
-from tidymargin.services.trays import Card, Overview
+from tidymargin.services.picture.reasons import Reason
+from tidymargin.services.trays.exports import Standing, report_of
+from tidymargin.services.trays.trays import Card, Overview
 from tidymargin.store.values import Tray
 from tidymargin.web.sentences.colour import list_departures
 from tidymargin.web.sentences.export import name_formats, say_export

@@ -2,9 +2,9 @@
 
 from markupsafe import Markup, escape
 
-from tidymargin.services.bringing import to_shown_name
-from tidymargin.services.keeping import Brought, DiskUse
-from tidymargin.services.watching import Watched
+from tidymargin.formats.names import to_shown_name
+from tidymargin.services.folder.keeping import Brought, DiskUse
+from tidymargin.services.folder.watching import Watched
 from tidymargin.web.words import (
     gettext,
     ngettext,

@@ -7,8 +7,9 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
-from tidymargin.services import marking, roughing, viewing
-from tidymargin.services.states import area_of
+from tidymargin.services.edits import marking, roughing
+from tidymargin.services.views import viewing
+from tidymargin.services.workshop.states import area_of
 from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import require_small

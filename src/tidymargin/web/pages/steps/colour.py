@@ -2,7 +2,7 @@
 
 from flask import Blueprint, request
 
-from tidymargin.services import finishing, settings
+from tidymargin.services.edits import finishing, settings
 from tidymargin.web.answers import Answer, answer, given, read_number, read_place, read_seen
 from tidymargin.web.context import the_workshop
 

@@ -6,7 +6,7 @@ from flask import Blueprint, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.export_step import read_sizes
-from tidymargin.services import settings
+from tidymargin.services.edits import settings
 from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.sentences.export import list_made

@@ -3,7 +3,7 @@
 from flask import Blueprint, request
 
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.services import settings
+from tidymargin.services.edits import settings
 from tidymargin.web.answers import Answer, answer, read_number, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.words import gettext

@@ -4,8 +4,9 @@ from flask import Blueprint, Response, abort, render_template, request
 
 from tidymargin.core.base.errors import StoppedError
 from tidymargin.formats.proofing import LimitsEntry
-from tidymargin.services import judging, settings
-from tidymargin.services.viewing import make_crop
+from tidymargin.services.edits import mending, settings
+from tidymargin.services.views.faults import load_faults
+from tidymargin.services.views.viewing import make_crop
 from tidymargin.web.answers import Answer, answer, gather_page, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 
@@ -23,7 +24,7 @@ def set_backdrop(sheet_id: int) -> Answer:
 def set_strip(sheet_id: int) -> Answer:
     """Choose which backdrops stand in the strip."""
     chosen = request.form.getlist("strip")
-    return answer(judging.set_strip(the_workshop(), sheet_id, read_seen(), chosen))
+    return answer(mending.set_strip(the_workshop(), sheet_id, read_seen(), chosen))
 
 
 @blueprint.post("/proof/print")
@@ -31,7 +32,7 @@ def set_print(sheet_id: int) -> Answer:
     """Say how wide the figure is to be printed; an empty field says nothing of it."""
     said = str(given().get("print_mm", "")).strip()
     print_mm = read_number("print_mm", float) if said else None
-    return answer(judging.set_print(the_workshop(), sheet_id, read_seen(), print_mm))
+    return answer(mending.set_print(the_workshop(), sheet_id, read_seen(), print_mm))
 
 
 @blueprint.post("/proof/limits")
@@ -41,7 +42,7 @@ def set_limits(sheet_id: int) -> Answer:
     for name in LimitsEntry.model_fields:
         if name in given():
             values[name] = read_number(name, float) if str(given()[name]).strip() else None
-    return answer(judging.set_limits(the_workshop(), sheet_id, read_seen(), **values))
+    return answer(mending.set_limits(the_workshop(), sheet_id, read_seen(), **values))
 
 
 @blueprint.get("/faults")
@@ -49,7 +50,7 @@ def show_faults(sheet_id: int) -> str | tuple[str, int]:
     """Show the faults as soon as they are found, and what counts them elsewhere."""
     sheet = the_workshop().sheets.load(sheet_id)
     try:
-        judging.load_faults(the_workshop(), sheet)
+        load_faults(the_workshop(), sheet)
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
         return "", 204
     return render_template("bench/_faults_found.html", **gather_page(sheet))
@@ -59,7 +60,7 @@ def show_faults(sheet_id: int) -> str | tuple[str, int]:
 def show_fault(sheet_id: int, number: int) -> Response:
     """Send a small picture of a fault's place."""
     sheet = the_workshop().sheets.load(sheet_id)
-    faults = judging.load_faults(the_workshop(), sheet)
+    faults = load_faults(the_workshop(), sheet)
     if not 0 <= number < len(faults):
         abort(404)
     return Response(make_crop(the_workshop(), sheet, faults[number].box), mimetype="image/png")
@@ -68,11 +69,11 @@ def show_fault(sheet_id: int, number: int) -> Response:
 @blueprint.post("/faults/<int:number>/<any(mend, accept):what>")
 def decide_fault(sheet_id: int, number: int, what: str) -> Answer:
     """Mend a fault by the one change known for it, or let it be."""
-    decide = judging.mend_fault if what == "mend" else judging.accept_fault
+    decide = mending.mend_fault if what == "mend" else mending.accept_fault
     return answer(decide(the_workshop(), sheet_id, read_seen(), number))
 
 
 @blueprint.post("/faults/again")
 def list_again(sheet_id: int) -> Answer:
     """List accepted faults again."""
-    return answer(judging.forget_accepted(the_workshop(), sheet_id, read_seen()))
+    return answer(mending.forget_accepted(the_workshop(), sheet_id, read_seen()))

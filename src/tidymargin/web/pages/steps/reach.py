@@ -3,7 +3,7 @@
 from flask import Blueprint, request
 
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.services import deciding, settings
+from tidymargin.services.edits import deciding, settings
 from tidymargin.web.answers import Answer, answer, given, read_number, read_place, read_seen
 from tidymargin.web.context import the_workshop
 from tidymargin.web.numbers import require_small

@@ -2,7 +2,7 @@
 
 from flask import Blueprint
 
-from tidymargin.services import finishing
+from tidymargin.services.edits import finishing
 from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
 from tidymargin.web.context import the_workshop
 

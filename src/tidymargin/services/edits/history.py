@@ -1,0 +1,171 @@
+"""Going through a sheet's history, and versions: states of it kept under a name."""
+
+from contextlib import suppress
+from dataclasses import dataclass, replace
+
+from tidymargin.core.base.errors import BadParameterError, NotFoundError, UnreadableStepError
+from tidymargin.formats.recipe import Recipe
+from tidymargin.formats.steps import ByHandStep, GroundStep
+from tidymargin.services.views.measuring import start_measuring
+from tidymargin.services.workshop.states import read_recipe_of, to_state
+from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.store.values import Sheet, State, Version
+
+
+@dataclass(frozen=True, slots=True)
+class HistoryRow:
+    """One state of a history as it is listed.
+
+    Parameters
+    ----------
+    state, before : State
+        It, and the one that it was made from; None for the first.
+    lane : int
+        0 for the way that was taken first, higher for each further branch.
+    is_here, is_on_way : bool
+        Whether it is the present state; whether undo and redo alone get to it.
+    """
+
+    state: State
+    before: State | None
+    lane: int
+    is_here: bool
+    is_on_way: bool
+
+
+def _find_way(sheet: Sheet, states: dict[int, State], redo: dict[int, int | None]) -> set[int]:
+    """Return the states that undo and redo alone get to from the present one."""
+    way = set()
+    at: int | None = sheet.head
+    while at is not None:
+        way.add(at)
+        at = states[at].parent
+    at = redo.get(sheet.head)
+    while at is not None:
+        way.add(at)
+        at = redo.get(at)
+    return way
+
+
+def list_history(workshop: Workshop, sheet: Sheet) -> list[HistoryRow]:
+    """Return all states of a sheet, the newest first."""
+    listed = workshop.sheets.list_states(sheet.id)
+    states = {state.id: state for state in listed}
+    way = _find_way(sheet, states, {state.id: state.redo for state in listed})
+    lanes: dict[int, int] = {}
+    taken: set[int] = set()  # states that have a child in their own lane
+    lane_count = 0
+    for state in listed:
+        if state.parent is not None and state.parent not in taken:
+            taken.add(state.parent)
+            lanes[state.id] = lanes[state.parent]
+        else:
+            lanes[state.id] = lane_count
+            lane_count += 1
+    return [
+        HistoryRow(
+            state,
+            states.get(state.parent or 0),
+            lanes[state.id],
+            state.id == sheet.head,
+            state.id in way,
+        )
+        for state in reversed(listed)
+    ]
+
+
+def _begin(workshop: Workshop, sheet: Sheet) -> None:
+    """Start measuring a state, unless another version saved it: then there is nothing to go by."""
+    with suppress(UnreadableStepError):
+        start_measuring(workshop, sheet)
+
+
+def undo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+    """Take the last change back."""
+    sheet = workshop.sheets.undo(sheet_id, seen)
+    _begin(workshop, sheet)
+    return sheet
+
+
+def redo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+    """Bring the change back that was undone last."""
+    sheet = workshop.sheets.redo(sheet_id, seen)
+    _begin(workshop, sheet)
+    return sheet
+
+
+def visit_state(workshop: Workshop, sheet_id: int, seen: int, state: int) -> Sheet:
+    """Go to any state of a sheet's history."""
+    sheet = workshop.sheets.visit(sheet_id, seen, state)
+    _begin(workshop, sheet)
+    return sheet
+
+
+MOST_NAME = 80
+_MOST_VERSIONS = 200
+
+
+def keep_version(workshop: Workshop, sheet_id: int, seen: int, name: str) -> Sheet:
+    """Keep a sheet's present state, which is the one that was seen, under a name; its history is as it was.
+
+    Raises
+    ------
+    StaleHeadError
+        The present state is another than the one that was seen.
+    BadParameterError
+        The name is empty or too long, or there are too many versions.
+    """
+    name = " ".join(name.split())
+    if not 1 <= len(name) <= MOST_NAME:
+        raise BadParameterError(
+            f"Expected a name of 1 to {MOST_NAME} letters for this version.", field="version"
+        )
+    if len(workshop.sheets.list_versions(sheet_id)) >= _MOST_VERSIONS:
+        raise BadParameterError(
+            f"A sheet has at most {_MOST_VERSIONS} versions; take the name off one.",
+            field="version",
+        )
+    return workshop.sheets.keep_version(sheet_id, seen, name)
+
+
+def list_versions(workshop: Workshop, sheet: Sheet) -> list[Version]:
+    """Return the versions of a sheet, the newest first."""
+    return workshop.sheets.list_versions(sheet.id)
+
+
+def forget_version(workshop: Workshop, sheet_id: int, version_id: int) -> Sheet:
+    """Take a version's name away; the state stays in the history."""
+    return workshop.sheets.forget_version(sheet_id, version_id)
+
+
+def see_as(workshop: Workshop, sheet: Sheet, way: str) -> Sheet:
+    """Return a sheet as it would be in another state, to be looked at only.
+
+    Parameters
+    ----------
+    workshop, sheet :
+        The sheet at its present state.
+    way : str
+        ``now``; ``key``, without what was done by hand; ``automatic``, with nothing decided but the work area;
+        or the number of a state.
+
+    Raises
+    ------
+    NotFoundError
+        There is no such way.
+    """
+    if way in ("", "now"):
+        return sheet
+    recipe = read_recipe_of(sheet)
+    if way == "key":
+        return _with_recipe(sheet, recipe.model_copy(update={"by_hand": ByHandStep()}))
+    if way == "automatic":
+        return _with_recipe(sheet, Recipe(ground=GroundStep(area=recipe.ground.area)))
+    if not (way.isascii() and way.isdigit() and len(way) < 12):
+        raise NotFoundError("There is no such state to compare.")
+    return workshop.sheets.load_at(sheet, int(way))
+
+
+def _with_recipe(sheet: Sheet, recipe: Recipe) -> Sheet:
+    state = to_state(recipe, "", {})
+    return replace(sheet, names=state.names, bodies=state.bodies, parts=state.parts)

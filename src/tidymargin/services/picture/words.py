@@ -1,0 +1,52 @@
+"""Faults and reasons to look at a cut in words, for pages, which translate them, for manifests and the command line."""
+
+from tidymargin.core.faults.doubt import Reason
+from tidymargin.core.faults.kinds import KINDS, Fault
+
+FAULT_WORDS = {
+    "crumb": "a crumb of %(size)s px",
+    "pocket": "a pocket that nobody decided on, %(size)s px",
+    "fringe": "the old ground’s colour along %(size)s px of the rim",
+    "see_through": "a see-through patch of %(size)s px inside the figure",
+    "eaten": "a stroke eaten, %(size)s px of it are gone",
+    "swallowed": "something swallowed whole, %(size)s px of its edge are in the picture",
+    "leftover": "a faint leftover of %(size)s px beside the figure",
+    "jagged": "jags along %(size)s px of the rim",
+    "cut_off": "cut off by the picture’s edge over %(size)s px",
+    "changed": "%(size)s px whose colour is not the picture’s",
+    "resolution": "%(size)s dots to the inch are too few for that print",
+}  # fmt: skip
+KIND_WORDS = {
+    "crumb": "crumbs", "pocket": "undecided pockets", "fringe": "fringe",
+    "see_through": "see-through patches", "eaten": "strokes eaten",
+    "swallowed": "things swallowed whole", "leftover": "leftover shadow or ringing",
+    "jagged": "jagged rims", "cut_off": "a figure cut off",
+    "changed": "colours that changed", "resolution": "too few dots for a print",
+}  # fmt: skip
+
+
+def word_fault(fault: Fault) -> str:
+    """Return what a fault is."""
+    return FAULT_WORDS[fault.kind] % {"size": f"{fault.size:.0f}"}
+
+
+def list_looked_for() -> str:
+    """Name all that is looked for."""
+    return ", ".join(KIND_WORDS[kind] for kind in KINDS)
+
+
+REASON_WORDS = {
+    "no_ground": "no ground was found that could be keyed",
+    "nothing_cleared": "nothing was cleared",
+    "nothing_left": "nothing is left of the figure",
+    "strays": "the tolerance lies beyond what was measured here",
+    "other_nature": "the figure looks like the other nature than was said",
+    "nature": "the figure may as well be of the other nature",
+}
+
+
+def word_reason(reason: Reason) -> str:
+    """Return why a cut should be looked at."""
+    if reason.fault is not None:
+        return FAULT_WORDS[reason.fault.kind] % {"size": f"{reason.fault.size:.0f}"}
+    return REASON_WORDS[reason.kind]

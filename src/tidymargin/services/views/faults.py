@@ -1,0 +1,52 @@
+"""The faults of a sheet's cut: found behind what somebody looks at."""
+
+from tidymargin.core.faults.kinds import Fault
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.picture.judging import judge_cut, list_unaccepted
+from tidymargin.services.views.cutting import load_cutter
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.identity import cut_name
+from tidymargin.services.workshop.states import area_of, read_recipe_of
+from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.store.values import Sheet
+
+
+def _faults_name(sheet: Sheet, recipe: Recipe) -> str:
+    proof = recipe.proof
+    return f"faults:{cut_name(sheet, recipe.names)}:{proof.limits.model_dump_json()}:{proof.print_mm}"  # fmt: skip
+
+
+def load_faults(workshop: Workshop, sheet: Sheet) -> tuple[Fault, ...]:
+    """Return a sheet's faults, the accepted ones too; those of its earlier states are looked for no more.
+
+    Raises
+    ------
+    StoppedError
+        The sheet has gone on to another state.
+    """
+    recipe = read_recipe_of(sheet)
+    name = _faults_name(sheet, recipe)
+    found: tuple[Fault, ...] | None = workshop.small.get(name)
+    if found is not None:
+        return found
+
+    def compute() -> tuple[Fault, ...]:
+        cutter = load_cutter(workshop, sheet, recipe)
+        there = judge_cut(cutter, recipe.proof)
+        workshop.small.put(name, there, 200 + 300 * len(there))
+        return there
+
+    workshop.executor.follow(f"faults of {sheet.id}", name)
+    return workshop.executor.run(name, Priority.THUMBNAIL, compute)
+
+
+def faults_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Fault, ...] | None:
+    """Return a sheet's faults where they have been looked for; None where not."""
+    found: tuple[Fault, ...] | None = workshop.small.get(_faults_name(sheet, read_recipe_of(sheet)))
+    return found
+
+
+def list_open(sheet: Sheet, faults: tuple[Fault, ...]) -> list[Fault]:
+    """Return the faults that nobody has accepted."""
+    recipe = read_recipe_of(sheet)
+    return list_unaccepted(faults, recipe, area_of(sheet, recipe))

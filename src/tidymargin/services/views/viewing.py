@@ -1,0 +1,289 @@
+"""What is in view: regions of the cut, tile by tile, at full size or averaged down."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.average import average_down, average_rgb
+from tidymargin.core.base.picture import Picture, Region, whole
+from tidymargin.core.cut import Cutter, cut_out
+from tidymargin.core.draft import sample_levels, shift_view
+from tidymargin.core.facts import measure_sheet
+from tidymargin.core.finish_draft import draft_finish
+from tidymargin.core.marks.laying import lay_on_share
+from tidymargin.core.reach.clearing import to_step
+from tidymargin.formats.encode import encode_quick
+from tidymargin.formats.recipe import Recipe
+from tidymargin.services.views.cutting import load_cutter
+from tidymargin.services.views.drafts import without_step
+from tidymargin.services.views.pictures import load_picture, load_work, picture_cost
+from tidymargin.services.views.proofs import keep_proof
+from tidymargin.services.views.windows import (
+    Settled,
+    View,
+    cut_window,
+    recut_window,
+    reduce_work,
+)
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.identity import cut_name, facts_name, levels_name, tile_name
+from tidymargin.services.workshop.states import area_of, read_recipe_of
+from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.store.values import Sheet
+
+_DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
+
+Rgba = NDArray[np.uint8]
+
+
+def render_view(
+    workshop: Workshop,
+    sheet: Sheet,
+    view: View,
+    tolerance: float | None = None,
+    *,
+    settles: bool = False,
+    asker: str = "",
+) -> Rgba:
+    """Return the cut in a window, (h, w, 4) uint8 straight RGBA.
+
+    Parameters
+    ----------
+    workshop, sheet, view :
+        What to show.
+    tolerance : float, optional
+        Tried out, in place of the recipe's: a draft.
+    settles : bool
+        Solve the rims of the draft too, as when a drag rests. Zoomed out, they follow when it is set.
+    asker : str
+        Who looks: what they asked for before and nobody else waits for is not finished any more.
+    """
+    recipe = read_recipe_of(sheet)
+    if tolerance is not None:
+        to_step(tolerance)  # refused here where it is out of range
+
+    def compute() -> Rgba:
+        cutter = load_cutter(workshop, sheet, recipe)
+        if tolerance is None:
+            settled = _settle_view(workshop, sheet, recipe, cutter, view)
+            # not before, or the two would solve the same rims side by side
+            keep_proof(workshop, sheet)
+            return settled
+        if view.cell == 1 and settles:
+            region = view.covers(whole(cutter.picture.height, cutter.picture.width))
+            return replace(cutter, tried=tolerance).render(region)
+        # a hand that moves never waits for rims
+        now = _at_hand(workshop, sheet, recipe, cutter, view)
+        original = _keep_original(workshop, sheet, recipe, view)
+        samples = _keep_samples(workshop, sheet, recipe, cutter, view)
+        steps = to_step(cutter.tolerance), to_step(tolerance)
+        return _hold_decided(now, shift_view(now, original, samples, steps), cutter, view)
+
+    name = f"view:{cut_name(sheet, recipe.names)}:{view}:{tolerance}:{settles}"
+    if asker:
+        workshop.executor.follow(asker, name)
+    return workshop.executor.run(name, Priority.VIEW, compute)
+
+
+def _keep(
+    workshop: Workshop, name: tuple[object, ...], make: Callable[[], NDArray[np.uint8]]
+) -> NDArray[np.uint8]:
+    """Return what a view needs, made once for as long as somebody may move a control there."""
+    found = workshop.tiles.get(name)
+    if found is None:
+        found = make()
+        workshop.tiles.put(name, found, found.nbytes + 200)
+    return found
+
+
+def _settle_view(
+    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
+) -> Rgba:
+    """Return the exact cut in a window; where only marks were made since it was last looked at, from what it was then."""
+    name = _settled_name(sheet, recipe, view)
+    found: Rgba | None = workshop.tiles.get(name)
+    latest = ("latest", sheet.id, view)
+    but_marks = (tile_name(sheet, recipe.names), recipe.names["reach"])
+    if found is None:
+        before: Settled | None = workshop.small.get(latest)
+        alone = not cutter.plan.tint.needs_outlook
+        if alone and before is not None and before.name == but_marks:
+            found = recut_window(workshop, sheet, recipe, cutter, view, before)
+        else:
+            found = cut_window(workshop, sheet, recipe, cutter, view)
+        workshop.tiles.put(name, found, found.nbytes + 200)
+    workshop.small.put(latest, Settled(but_marks, cutter.plan.marks, found), found.nbytes)
+    return found
+
+
+def _settled_name(sheet: Sheet, recipe: Recipe, view: View) -> tuple[object, ...]:
+    return ("settled", cut_name(sheet, recipe.names), view)
+
+
+def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View) -> Rgba:
+    """Return the exact cut in a window if it is there, else a sketch.
+
+    Of the cut without steps 4 and 5 where that is at hand, else of the picture's own colours, no rim solved.
+    """
+
+    def make() -> Rgba:
+        sketch = _keep_original(workshop, sheet, recipe, view).copy()
+        region = view.covers(whole(cutter.picture.height, cutter.picture.width))
+        window = (view.top - region.top, view.left - region.left, view.cell)
+        cleared = cutter.cleared(region).view(np.uint8)
+        stays = 1 - sample_levels(cleared, window, sketch.shape[:2]).mean(axis=0, dtype=np.float32)
+        _lay_marks_on(stays, cutter, view)
+        sketch[..., 3] = np.rint(sketch[..., 3] * stays)
+        return sketch
+
+    settled: Rgba | None = workshop.tiles.get(_settled_name(sheet, recipe, view))
+    if settled is not None:
+        return settled
+    unfinished = without_step(without_step(recipe, "rim"), "colour")
+    plain: Rgba | None = workshop.tiles.get(_settled_name(sheet, unfinished, view))
+    if plain is not None:
+        finished = draft_finish(plain, cutter, (view.top, view.left), view.cell)
+        if finished is not None:
+            return finished
+    return _keep(workshop, ("sketch", cut_name(sheet, recipe.names), view), make)
+
+
+def _lay_marks_on(stays: NDArray[np.float32], cutter: Cutter, view: View) -> NDArray[np.float32]:
+    """Lay what was decided by hand over a matte in a window, in place; return how much of each place it decides."""
+    marks = cutter.plan.marks.seen_through(view.left, view.top, view.cell)
+    return lay_on_share(marks, whole(*stays.shape), stays)
+
+
+def _hold_decided(now: Rgba, tried: Rgba, cutter: Cutter, view: View) -> Rgba:
+    """Return a draft at another tolerance with what was decided by hand as it is now."""
+    held = _lay_marks_on(np.zeros(now.shape[:2], np.float32), cutter, view)[..., None]
+    if not held.any():
+        return tried
+    return np.asarray(np.rint(tried + (now.astype(np.float32) - tried) * held), np.uint8)
+
+
+def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return the cut in a window before its rims are solved, (h, w, 4) uint8, to look at while they are."""
+    recipe = read_recipe_of(sheet)
+
+    def compute() -> Rgba:
+        return _at_hand(workshop, sheet, recipe, load_cutter(workshop, sheet, recipe), view)
+
+    name = f"sketch:{cut_name(sheet, recipe.names)}:{view}"
+    return workshop.executor.run(name, Priority.VIEW, compute)
+
+
+def _keep_original(workshop: Workshop, sheet: Sheet, recipe: Recipe, view: View) -> Rgba:
+    name = ("original", sheet.original, area_of(sheet, recipe).corners, view)
+    return _keep(workshop, name, lambda: _look_at(load_work(workshop, sheet, recipe), view))
+
+
+def _keep_samples(
+    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
+) -> NDArray[np.uint8]:
+    shown = view.covers(whole(cutter.picture.height, cutter.picture.width))
+    shape = (shown.height, shown.width) if view.cell == 1 else (view.height, view.width)
+    window = (view.top, view.left, view.cell)
+    return _keep(
+        workshop,
+        ("levels", levels_name(sheet, recipe), view),
+        lambda: sample_levels(cutter.reach.levels, window, shape),
+    )
+
+
+def _look_at(picture: Picture, view: View) -> Rgba:
+    region = view.covers(whole(picture.height, picture.width))
+    alpha = picture.alpha
+    if alpha is None and view.cell > 1:  # nothing to weigh by
+        shown = average_rgb(
+            picture.rgb,
+            view.height,
+            view.width,
+            top=view.top,
+            left=view.left,
+            cell=(view.cell, view.cell),
+        )
+        return np.asarray(cv2.cvtColor(shown, cv2.COLOR_RGB2RGBA), np.uint8)
+    solid = np.full((region.height, region.width), 255, np.uint8)
+    rgba = np.dstack([picture.rgb[region.slices], solid if alpha is None else alpha[region.slices]])
+    if view.cell == 1:
+        return rgba
+    inside = replace(view, top=view.top - region.top, left=view.left - region.left)
+    return average_down(rgba, inside.grid)
+
+
+def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
+    """Return a cut of the reduced picture, to be looked at while the full size is measured."""
+
+    def make() -> Rgba:
+        small = reduce_work(load_work(workshop, sheet, recipe))
+        return cut_out(
+            small, measure_sheet(small, recipe.ground.to_plan(), grid_px=_DRAFT_GRID_PX)
+        ).render_whole()
+
+    return _keep(workshop, ("draft", facts_name(sheet, recipe.names)), make)
+
+
+def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return a draft of the cut in a window, (h, w, 4) uint8: what is measured at full size decides."""
+    recipe = read_recipe_of(sheet)
+
+    def compute() -> Rgba:
+        small = _load_draft(workshop, sheet, recipe)
+        area = area_of(sheet, recipe)
+        shown = view.covers(whole(area.height, area.width))
+        height = shown.height if view.cell == 1 else view.height
+        width = shown.width if view.cell == 1 else view.width
+        rows = (view.top + (np.arange(height) + 0.5) * view.cell) * small.shape[0] / area.height
+        cols = (view.left + (np.arange(width) + 0.5) * view.cell) * small.shape[1] / area.width
+        rows = np.minimum(rows.astype(np.int64), small.shape[0] - 1)
+        cols = np.minimum(cols.astype(np.int64), small.shape[1] - 1)
+        return np.ascontiguousarray(small[np.ix_(rows, cols)])
+
+    name = f"draft:{facts_name(sheet, recipe.names)}:{view}"
+    cost = picture_cost(workshop, sheet, recipe)
+    return workshop.executor.run(name, Priority.VIEW, compute, cost_bytes=cost)
+
+
+def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return what the work area holds as it came, in a window, (h, w, 4) uint8; it needs no measuring."""
+    recipe = read_recipe_of(sheet)
+    name = f"original:{sheet.original}:{area_of(sheet, recipe).corners}:{view}"
+    return workshop.executor.run(
+        name,
+        Priority.VIEW,
+        lambda: _keep_original(workshop, sheet, recipe, view),
+        cost_bytes=picture_cost(workshop, sheet, recipe),
+    )
+
+
+def render_uncropped(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    """Return the whole picture as it came, in a window, (h, w, 4) uint8, whatever the work area."""
+    return workshop.executor.run(
+        f"uncropped:{sheet.original}:{view}",
+        Priority.VIEW,
+        lambda: _look_at(load_picture(workshop, sheet), view),
+        cost_bytes=picture_cost(workshop, sheet),
+    )
+
+
+def render_mask(mask: NDArray[np.bool_], view: View) -> NDArray[np.uint8]:
+    """Return a mask in a window, (h, w) uint8: 255 where the middle of a window pixel is in it."""
+    rows = (view.top + (np.arange(view.height) + 0.5) * view.cell).astype(int)
+    cols = (view.left + (np.arange(view.width) + 0.5) * view.cell).astype(int)
+    rows, cols = np.minimum(rows, mask.shape[0] - 1), np.minimum(cols, mask.shape[1] - 1)
+    return np.where(mask[np.ix_(rows, cols)], 255, 0).astype(np.uint8)
+
+
+def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:
+    """Return a small PNG of a square piece of the original around a region."""
+    area = area_of(sheet)
+    side = min(max(region.height, region.width, side_px) * 1.15, area.width, area.height)
+    top = min(max(0.0, (region.top + region.bottom - side) / 2), area.height - side)
+    left = min(max(0.0, (region.left + region.right - side) / 2), area.width - side)
+    cell = max(1.0, side / side_px)
+    view = View(left, top, cell, max(1, int(side / cell)), max(1, int(side / cell)))
+    return encode_quick(render_original(workshop, sheet, view)[: view.height, : view.width])

@@ -1,0 +1,1 @@
+"""The data folder at work: its store, the executor, the caches, the readers, and what things are kept under."""
