@@ -14,8 +14,9 @@ from tests.conftest import to_png
 from tidymargin.core.base.errors import BadImageError, BadParameterError, DomainError, TooLargeError
 from tidymargin.formats import unpacking
 from tidymargin.formats.asked import Asked
+from tidymargin.formats.containers import find_kind
 from tidymargin.formats.decode import decode_picture
-from tidymargin.formats.unpacking import find_kind, unpack
+from tidymargin.formats.unpacking import unpack
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><circle cx="5" cy="5" r="4" fill="#1d3557"/>{}</svg>'
 

@@ -10,8 +10,8 @@ from typing import Any
 import click
 
 from tidymargin.cli.deciding import list_endings, to_export, to_recipe
-from tidymargin.cli.folder import key_folder, open_parts
 from tidymargin.cli.outputs import Outputs, place_outputs
+from tidymargin.cli.parts import open_parts
 from tidymargin.cli.telling import read_input, tell
 from tidymargin.core.base.errors import DomainError, UnusableArgumentError
 from tidymargin.formats.asked import Asked
@@ -20,7 +20,6 @@ from tidymargin.formats.recipe import Recipe
 from tidymargin.outcomes import outcome_of
 from tidymargin.services.picture.keying import key_files
 from tidymargin.services.picture.reading import Readers
-from tidymargin.services.picture.reporting import report_picture
 
 
 def key_pictures(
@@ -73,6 +72,8 @@ def key_pictures(
 def _key_folder(
     inputs: tuple[Path, ...], output: str, chosen: Recipe, jobs: int, asked: Asked, save_recipe: Path | None, *, replace: bool
 ) -> None:  # fmt: skip
+    from tidymargin.cli.folder import key_folder
+
     if len(inputs) > 1:
         raise UnusableArgumentError(
             "Expected one folder, or pictures, got several of which one is a folder.",
@@ -88,6 +89,8 @@ def _key_folder(
 
 def report_on(picture: Path, recipe: Path | None, said: dict[str, Any], *, as_json: bool) -> None:
     """Print what is found in a picture, and why."""
+    from tidymargin.services.picture.reporting import report_picture
+
     with closing(Readers()) as readers:
         decoded = readers.decode(read_input(picture, MAX_FILE_BYTES))
     found = report_picture(decoded.picture, to_recipe(recipe, said))

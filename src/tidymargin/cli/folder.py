@@ -13,15 +13,14 @@ from pathlib import Path
 import click
 
 from tidymargin.cli.outputs import Outputs
-from tidymargin.cli.telling import read_input, tell
+from tidymargin.cli.parts import open_parts
+from tidymargin.cli.telling import tell
 from tidymargin.core.base.errors import BadImageError, DomainError, UnusableArgumentError
 from tidymargin.core.base.parallel import hold_to_cores
 from tidymargin.formats.asked import Asked
-from tidymargin.formats.limits import MAX_FILE_BYTES
-from tidymargin.formats.names import Names, number_stems, to_stem
+from tidymargin.formats.names import Names, number_stems
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.sharing import take_shared
-from tidymargin.formats.unpacking import find_kind
 from tidymargin.services.picture.keyjob import Order, do_order, name_files, say_error
 from tidymargin.services.picture.manifest import (
     CSV_NAME,
@@ -31,7 +30,6 @@ from tidymargin.services.picture.manifest import (
     write_csv,
     write_json,
 )
-from tidymargin.services.picture.unpacking import taken_apart
 from tidymargin.services.picture.writing import Written
 
 Keyed = tuple[list[Written], Entry]
@@ -51,21 +49,6 @@ def list_pictures(folder: Path) -> list[Path]:
     if not found:
         raise UnusableArgumentError(f"Expected pictures in {folder}, found no file there.")
     return sorted(found, key=lambda place: (place.name.lower(), place.name))
-
-
-def open_parts(path: Path, asked: Asked) -> list[tuple[str, bytes | DomainError]]:
-    """Return the pictures of a file by their names without endings, or why one is none: itself, or those that it holds.
-
-    Raises
-    ------
-    DomainError
-        It cannot be read.
-    """
-    data = read_input(path, MAX_FILE_BYTES)
-    if not find_kind(data[:4096]):
-        return [(path.stem, data)]
-    with taken_apart(None, data, path.name, asked) as parts:
-        return [(to_stem(part.name), part.error or part.data) for part in parts]
 
 
 def _key_one(path: Path, stem: str, recipe: str, asked: Asked) -> list[Keyed]:

@@ -24,6 +24,7 @@ from tidymargin.core.base.errors import (
     TooLargeError,
 )
 from tidymargin.formats.asked import LEAST_DPI, Asked
+from tidymargin.formats.containers import HEAD_BYTES, find_kind
 from tidymargin.formats.limits import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
 
 MOST_PICTURES = 500
@@ -31,7 +32,6 @@ MOST_SHAPES = 100_000
 """Elements of an SVG drawing."""
 
 MOST_UNPACKED_BYTES = 2 * 1024**3
-_HEAD_BYTES = 4096
 _POINTS_PER_INCH = 72.0
 _REDUCED = 254  # a TIFF's tag that says that a page is another one's small picture
 _SVG = "{http://www.w3.org/2000/svg}svg"
@@ -46,20 +46,6 @@ class Part:
     data: bytes
     remark: str
     error: DomainError | None = None
-
-
-def find_kind(head: bytes) -> str:
-    """Return what the first bytes of a file show it to hold: "pdf", "zip", "svg", "tiff", or "" for anything else."""
-    if b"%PDF-" in head[:1024]:
-        return "pdf"
-    if head.startswith((b"PK\x03\x04", b"PK\x05\x06")):
-        return "zip"
-    if head.startswith((b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")):
-        return "tiff"
-    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")[:_HEAD_BYTES]
-    if text[:5].lower() in (b"<?xml", b"<svg ", b"<svg>", b"<!--", b"<!doc"[:5]):
-        return "svg"
-    return ""
 
 
 def unpack(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Part]:
@@ -81,7 +67,7 @@ def unpack(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Part]:
     TooLargeError
         There are more or larger ones than can be taken.
     """
-    kind = find_kind(data[:_HEAD_BYTES])
+    kind = find_kind(data[:HEAD_BYTES])
     found = {"pdf": _draw_pages, "zip": _take_out, "svg": _draw_svg, "tiff": _take_pages}.get(kind)
     count = 0
     for part in found(data, name, asked) if found else [Part(name, data, "")]:
@@ -287,7 +273,7 @@ def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, left: int) -> 
 
 def _take_member(body: bytes, name: str, asked: Asked) -> Iterator[Part]:
     """Yield the pictures of a file in a ZIP; no archives in archives."""
-    kind = find_kind(body[:_HEAD_BYTES])
+    kind = find_kind(body[:HEAD_BYTES])
     if kind and kind != "zip":
         yield from unpack(body, name, asked)
     elif not kind and looks_like_picture(body[:64]):

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.colour import least_of_channels, most_of_channels
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.ground.kinds import FlatGround
 
@@ -59,7 +60,7 @@ def _find_made_up(share: NDArray[np.floating]) -> NDArray[np.bool_]:
 
 
 def _spread(share: NDArray[np.floating]) -> NDArray[np.floating]:
-    return np.asarray(share.max(axis=2) - share.min(axis=2))
+    return np.asarray(most_of_channels(share) - least_of_channels(share))
 
 
 def measure_fringe(picture: Picture, ground: FlatGround) -> Fringe | None:
@@ -76,7 +77,7 @@ def measure_fringe(picture: Picture, ground: FlatGround) -> Fringe | None:
     rows = np.linspace(0, picture.height - 1, count).round().astype(np.int64)
     under = np.array(ground.rgb_srgb, np.float32)
     away = under - picture.rgb[rows]
-    figure = away[np.abs(away).max(axis=2) > _LEAST_AWAY]
+    figure = away[most_of_channels(np.abs(away)) > _LEAST_AWAY]
     if len(figure) < _LEAST_EDGES or not np.ptp(figure, axis=1).any():
         return None
     sign = np.sign(np.median(figure, axis=0))

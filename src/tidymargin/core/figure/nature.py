@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.colour import least_of_channels, most_of_channels
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.weighing import load_weights
 from tidymargin.core.figure.inks import InkFacts
@@ -102,7 +103,7 @@ def measure_nature(
         density.append(share)
         depth.append(inside_px[at])
         rgb = picture.rgb[outer.slices][at].astype(np.float32)
-        chroma.append(rgb.max(axis=1) - rgb.min(axis=1))
+        chroma.append(most_of_channels(rgb) - least_of_channels(rgb))
     kind = [float(ground.kind == k) for k in ("paper", "screen", "checker")]
     if sum(map(len, misfit)) < _LEAST_PX:
         return (*[0.0] * (len(MEASURES) - 3), *kind)

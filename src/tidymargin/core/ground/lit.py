@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.colour import most_of_channels
 from tidymargin.core.ground.kinds import frame_mask
 
 _GAP_PX = 2  # cells: half of the gap in an edge that nothing gets through
@@ -168,7 +169,7 @@ def _find_shaded(logs: NDArray[np.float32], sound: Mask) -> Mask:
             if above.sum() <= _LEAST_SOUND or np.array_equal(above, lit):
                 break  # the next fit would be the same
             lit = above
-    tint = np.abs(rest - light[..., None]).max(axis=2)
+    tint = most_of_channels(np.abs(rest - light[..., None]))
     return _is_ground(light, tint, spread, _deviation(tint[lit]) + _LEAST_SPREAD)
 
 
@@ -225,7 +226,7 @@ def find_shade(
     """
     growth = Growth(lab, solid, False, colour_lab)
     light = rest.mean(axis=2)
-    tint = np.abs(rest - light[..., None]).max(axis=2)
+    tint = most_of_channels(np.abs(rest - light[..., None]))
     sound = _shrink(growth.grow(_is_ground(light, tint, _LEAST_SPREAD, _LEAST_SPREAD)))
     shaded = (sound & (light < -_LEAST_SHADE)).view(np.uint8)
     broad = cv2.morphologyEx(shaded, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))

@@ -9,8 +9,8 @@ from tidymargin.core.base.errors import (
     DomainError,
 )
 from tidymargin.formats.asked import Asked
+from tidymargin.formats.containers import find_kind
 from tidymargin.formats.names import to_shown_name
-from tidymargin.formats.unpacking import find_kind
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.picture.unpacking import HasLeft, stays, taken_apart
 from tidymargin.services.trays.trays import make_tray
