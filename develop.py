@@ -83,15 +83,27 @@ def test(arguments: list[str]) -> None:
     run_module("tidymargin.services.picture.warming")
     run_module(
         "pytest",
-        *(arguments or ["--durations=20", "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "tests"]),
+        *(
+            arguments
+            or [
+                "--durations=20",
+                "-n",
+                "2",
+                "--dist",
+                "loadfile",
+                "--no-loadscope-reorder",
+                "tests",
+            ]
+        ),
     )
 
 
 def check(_: list[str]) -> None:
-    """Look at formatting, lint, types, freshness of built files, and that the locks hold what is asked for."""
+    """Look at formatting, lint, types, dead code, freshness of built files, and that the locks hold what is asked for."""
     run_module("ruff", "format", "--check", ".")
     run_module("ruff", "check", ".")
     run_module("mypy", "src", "benchmarks", "develop.py")
+    run_module("vulture")
     run_module("tidymargin.web.styles", "--check")
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from benchmarks.keying import key_file
 from benchmarks.one_sheet import list_views, timed
 from benchmarks.speed import make_sheet
 from tidymargin.core.facts import SheetFacts
@@ -19,7 +20,6 @@ from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.edits import finishing
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.picture.keying import key_file
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_sketch, render_view
@@ -88,7 +88,7 @@ def measure_finishing(picture: str, kind: str, megapixels: int) -> Iterator[tupl
         load_measured(workshop, sheet)
         first, without = sheet.head, sheet
         least = _measure_least(data, load_measured(workshop, sheet).facts)
-        plain = min(timed(lambda: export_sheet(workshop, sheet)) for _ in range(2))
+        plain = min(timed(lambda: export_sheet(workshop, sheet).data) for _ in range(2))
         views = list_views(sheet.height, sheet.width)
         for name, set_to in CONTROLS.items():
             found: dict[str, float] = {}

@@ -116,7 +116,7 @@ def disturb_worker(
     """Give a worker on a Redis spoilt messages between jobs; return what came of it that should not."""
     command = [sys.executable, "-m", "tidymargin.cli", "work"]
     env = {**environment_of(folder), "TIDYMARGIN_QUEUE": url}
-    jobs = Jobs(open_queue(None, url))
+    jobs = Jobs(open_queue(url))
     wrong: list[str] = []
     with subprocess.Popen(command, env=env, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as worker:  # fmt: skip
         try:
@@ -189,7 +189,7 @@ def hold_many(folder: Path, sheets: int, files: int) -> list[str]:
                 wrong.append(f"sheet {number}: {status} {body[:200]!r}")
                 break
         status, headers, _ = server.send("/trays", name="Many", takes="all")
-        pages = ["/", "/sheets", "/sheets/1/", f"/sheets/{sheets}/", "/sheets/2/export.png", "/sheets/3/thumbnail.png"]  # fmt: skip
+        pages = ["/", "/sheets", "/sheets/1/", f"/sheets/{sheets}/", "/sheets/2/export?png=1", "/sheets/3/thumbnail.png"]  # fmt: skip
         for page in [*pages, str(headers.get("Location") or "/trays/1/")]:
             status, _, body = server.ask("GET", page)
             if status != 200:

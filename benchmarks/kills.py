@@ -269,7 +269,7 @@ class Ordeal:
 
     def _export(self, server: Server) -> None:
         while True:
-            status, _, body = server.ask("GET", "/sheets/1/export.png")
+            status, _, body = server.ask("GET", "/sheets/1/export?png=1")
             assert status == 200, body
             assert body.endswith(b"IEND\xaeB`\x82")
             time.sleep(0.05)

@@ -12,6 +12,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from benchmarks.keying import key_file
 from tidymargin.core.ground.difference import measure_difference
 from tidymargin.core.reach.clearing import seed_outside
 from tidymargin.demo.truth import encode_picture
@@ -20,7 +21,6 @@ from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
 from tidymargin.process import hold_memory_low
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.picture.keying import key_file
 from tidymargin.services.picture.warming import warm_kernels
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.finding import load_narrows, load_unwanted
@@ -116,7 +116,7 @@ def _work_once(data: bytes) -> tuple[dict[str, float], float]:
         settled = time.perf_counter() - start
         find_proposals(workshop, sheet)
         moves = _measure_moves(workshop, sheet)
-        cut = export_sheet(workshop, sheet)
+        cut = export_sheet(workshop, sheet).data
         peak = _peak_mb() + _children_mb()
         workshop.close()
     picture = decode_picture(data).picture

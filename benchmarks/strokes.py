@@ -80,7 +80,7 @@ def report_strokes(megapixels: int = 35) -> None:
 
 
 def _export(workshop: Any, sheet: Sheet) -> float:
-    return _timed(lambda: export_sheet(workshop, sheet))
+    return _timed(lambda: export_sheet(workshop, sheet).data)
 
 
 class _Bytes(BaseHTTPRequestHandler):

@@ -15,6 +15,7 @@ from tidymargin.demo.truth import encode_picture
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays.exporter import Exporter
 from tidymargin.services.trays.exports import begin_export, stand
+from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.services.trays.trays import make_tray
 from tidymargin.services.workshop.workshop import open_workshop
 
@@ -51,7 +52,7 @@ def _time_export(folder: Path, url: str, workers: int) -> float:
         assert worker.stdout is not None
         worker.stdout.readline()  # it is ready
     with closing(open_workshop(folder)) as workshop:
-        exporter = Exporter(workshop, url)
+        exporter = Exporter(workshop, Jobs(open_queue(url)))
         begun = time.monotonic()
         export = begin_export(workshop, 1)
         while exporter.step():

@@ -17,12 +17,12 @@ from urllib.parse import urlencode
 import numpy as np
 
 from benchmarks.figures import FIGURES
+from benchmarks.keying import key_file
 from benchmarks.speed import make_sheet
 from benchmarks.windows import EMPTY_FILE, Seen, use_window
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.picture.keying import key_file
 
 USERS = 8
 _BUDGET_MB = 4096
@@ -98,7 +98,7 @@ def _use(port: int, number: int, until: float, seen: Seen) -> None:
             session.ask("GET", f"/sheets/{sheet}/view?{view}")
         session.set_tolerance(sheet, tolerance)
         session.page(f"/sheets/{sheet}/?open=reach")
-        _, _, cut = session.ask("GET", f"/sheets/{sheet}/export.png")
+        _, _, cut = session.ask("GET", f"/sheets/{sheet}/export?png=1")
         seen.exports.append((data, tolerance, cut))
         session.page("/")
         turn += 1

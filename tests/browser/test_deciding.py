@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from benchmarks.keying import key_file
 from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.browser.test_journeys import export, to_screen
 from tests.conftest import PAGE_CORNERS, photograph_letter, to_png
@@ -14,7 +15,6 @@ from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.picture.keying import key_file
 from tidymargin.services.views import finding
 from tidymargin.services.views.cutting import load_tolerance
 from tidymargin.services.views.measuring import load_measured

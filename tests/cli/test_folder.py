@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from benchmarks.keying import key_file
 from tests.conftest import to_png
 from tests.core.test_pieces import draw_page
 from tests.formats.test_unpacking import write_pdf, write_zip
 from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.picture.keying import key_file
 
 
 def run(*arguments):

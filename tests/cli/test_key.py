@@ -6,11 +6,11 @@ import pytest
 from click.testing import CliRunner
 from PIL import Image
 
+from benchmarks.keying import key_file
 from tests.conftest import to_png
 from tidymargin.cli.commands import main
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, read_recipe
-from tidymargin.services.picture.keying import key_file
 
 
 @pytest.fixture

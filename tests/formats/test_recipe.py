@@ -13,7 +13,6 @@ from tidymargin.formats.recipe import (
     change_recipe,
     from_steps,
     read_recipe,
-    recipe_schema,
 )
 from tidymargin.formats.step import Step
 from tidymargin.formats.steps import MOST_FENCE_PLACES
@@ -103,7 +102,7 @@ def test_a_bad_recipe_is_refused_with_the_place_and_what_came(text):
 
 
 def test_the_schema_names_the_seven_steps_and_allows_nothing_else():
-    schema = recipe_schema()
+    schema = Recipe.model_json_schema()
     assert list(schema["properties"]) == ["recipe_version", *STEPS]
     assert schema["additionalProperties"] is False
     assert all(part["additionalProperties"] is False for part in schema["$defs"].values())
@@ -118,7 +117,9 @@ def test_lists_are_bounded_where_they_come_in_and_what_was_stored_before_is_stil
             change_recipe(Recipe(), "reach", **values)
         with pytest.raises(BadRecipeError, match="at most"):
             read_recipe(json.dumps({"reach": values}))
-    assert recipe_schema()["$defs"]["ReachStep"]["properties"]["picks"]["maxItems"] == 1000
+    assert (
+        Recipe.model_json_schema()["$defs"]["ReachStep"]["properties"]["picks"]["maxItems"] == 1000
+    )
     bodies = {name: step.to_json() for name, step in Recipe().steps.items()}
     bodies["reach"] = json.dumps({"fences": [long, long]})
     stored = from_steps(bodies)

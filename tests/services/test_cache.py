@@ -28,19 +28,19 @@ def test_a_restart_reads_its_facts_back_and_cuts_the_same(tmp_path, monkeypatch,
     encoded = to_png(print_for_stripes()) if name == "print" else almanac[name].encoded
     first = open_workshop(tmp_path)
     sheet = add_sheet(first, encoded, "sheet")
-    before = export_sheet(first, sheet)
+    before = export_sheet(first, sheet).data
     wait_kept(first, sheet)
     first.close()
     second = open_workshop(tmp_path)
     monkeypatch.setattr(measuring, "measure_sheet", lambda *_: pytest.fail("measured again"))
-    assert export_sheet(second, second.sheets.load(sheet.id)) == before
+    assert export_sheet(second, second.sheets.load(sheet.id)).data == before
     second.close()
 
 
 def test_a_cache_that_is_deleted_or_damaged_is_not_noticed(tmp_path, badge_png):
     workshop = open_workshop(tmp_path)
     sheet = add_sheet(workshop, badge_png, "badge.png")
-    before = export_sheet(workshop, sheet)
+    before = export_sheet(workshop, sheet).data
     wait_kept(workshop, sheet)
     workshop.close()
     kept = [place for place in (tmp_path / "cache").rglob("*") if place.is_file()]
@@ -56,7 +56,7 @@ def test_a_cache_that_is_deleted_or_damaged_is_not_noticed(tmp_path, badge_png):
             for place in kept:
                 spoil(place)
         again = open_workshop(tmp_path)
-        assert export_sheet(again, again.sheets.load(sheet.id)) == before
+        assert export_sheet(again, again.sheets.load(sheet.id)).data == before
         wait_kept(again, sheet)
         again.close()
 

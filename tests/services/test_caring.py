@@ -339,7 +339,7 @@ def test_no_byte_flipped_in_what_was_kept_of_a_sheet_gives_another_cut_or_thumbn
 ):
     shop = open_workshop(tmp_path)
     sheet = add_sheet(shop, badge_jpg, "badge.jpg")
-    cut, thumbnail = export_sheet(shop, sheet), make_thumbnail(shop, sheet)
+    cut, thumbnail = export_sheet(shop, sheet).data, make_thumbnail(shop, sheet)
     shop.close()
     kept = [p for p in (tmp_path / "cache").rglob("*") if p.is_file()]
     assert len(kept) == 2
@@ -357,7 +357,7 @@ def test_no_byte_flipped_in_what_was_kept_of_a_sheet_gives_another_cut_or_thumbn
         again = open_workshop(tmp_path)
         sheet = again.sheets.load(sheet.id)
         assert make_thumbnail(again, sheet) == thumbnail
-        assert export_sheet(again, sheet) == cut
+        assert export_sheet(again, sheet).data == cut
         again.close()
 
 
@@ -366,7 +366,7 @@ def test_a_folder_of_before_there_were_checksums_and_copies_opens_unchanged(tmp_
     sheet = shop.sheets.load(1)
     name = proof_name(sheet, sheet.names, sheet.engine_version)
     place = shop.proofs._place(name)
-    proof = encode_quick(read_png(export_sheet(shop, sheet)))
+    proof = encode_quick(read_png(export_sheet(shop, sheet).data))
     shop.close()
     before = tell(folder)[:3]
     shutil.rmtree(folder / "copies")

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from benchmarks.keying import key_file
 from tests.conftest import PAD_PX, PAGE_CORNERS, draw_pad, photograph_letter, to_png
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.demo.drawing import Drawing, lay_over
@@ -10,7 +11,6 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.edits import deciding, history, settings
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.picture.keying import key_file
 from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
 from tidymargin.services.picture.reporting import report_picture
 from tidymargin.services.views import finding
@@ -29,7 +29,7 @@ def sheet(workshop):
 
 
 def alpha_of(workshop, sheet):
-    alpha = decode_picture(export_sheet(workshop, sheet)).picture.alpha
+    alpha = decode_picture(export_sheet(workshop, sheet).data).picture.alpha
     return np.full((PAD_PX, PAD_PX), 255, np.uint8) if alpha is None else alpha
 
 
@@ -66,7 +66,7 @@ def test_a_pocket_that_splits_hands_its_decision_on_and_of_merged_ones_the_later
     split = settings.set_tolerance(workshop, cleared.id, cleared.head, 1.0)
     parts = finding.load_pockets(workshop, split).listed
     assert sorted((p.verdict, p.reason) for p in parts) == [("clear", "split"), ("clear", "yours")]
-    alpha = decode_picture(export_sheet(workshop, split)).picture.alpha
+    alpha = decode_picture(export_sheet(workshop, split).data).picture.alpha
     assert alpha[120, [70, 120, 170]].tolist() == [0, 255, 0]
 
     one = next(p for p in parts if p.reason == "split")
@@ -82,11 +82,11 @@ def test_a_decision_stays_with_its_place_when_the_work_area_changes(workshop, sh
     cleared = deciding.decide_pocket(workshop, sheet.id, sheet.head, first.row, first.col, "clear")
     corners = [(40, 60), (230, 60), (230, 235), (40, 235)]
     cropped = settings.set_area(workshop, cleared.id, cleared.head, corners)
-    alpha = decode_picture(export_sheet(workshop, cropped)).picture.alpha
+    alpha = decode_picture(export_sheet(workshop, cropped).data).picture.alpha
     assert alpha.shape == (175, 190)
     assert alpha[first.row - 60, first.col - 40] == 0
     turned = settings.turn_area(workshop, cropped.id, cropped.head, 1)
-    alpha = decode_picture(export_sheet(workshop, turned)).picture.alpha
+    alpha = decode_picture(export_sheet(workshop, turned).data).picture.alpha
     assert alpha.shape == (190, 175)
     assert alpha[first.col - 40, 174 - (first.row - 60)] == 0
     # what is decided on the turned crop is kept in the picture's own places
@@ -99,7 +99,7 @@ def test_a_decision_stays_with_its_place_when_the_work_area_changes(workshop, sh
     assert alpha_of(workshop, whole)[120, 90] == 0
     assert alpha_of(workshop, whole)[120, 180] == 0
     beside = settings.set_area(workshop, whole.id, whole.head, [(0, 0), (60, 0), (60, 60), (0, 60)])
-    assert decode_picture(export_sheet(workshop, beside)).picture.alpha.shape == (60, 60)
+    assert decode_picture(export_sheet(workshop, beside).data).picture.alpha.shape == (60, 60)
 
 
 def test_a_tilted_area_is_undone_and_a_page_is_squared_up(workshop):
@@ -160,7 +160,7 @@ def test_what_is_seen_is_what_is_exported_after_every_kind_of_decision(workshop,
     now = settings.set_small_pieces(workshop, now.id, now.head, 30, 10)
     now = deciding.add_fence(workshop, now.id, now.head, [(60, 170), (220, 170)])
     now = settings.set_start(workshop, now.id, now.head, "everywhere")
-    cut = decode_picture(export_sheet(workshop, now)).picture
+    cut = decode_picture(export_sheet(workshop, now).data).picture
     view = render_view(workshop, now, View(20, 30, 1, 200, 190))
     np.testing.assert_array_equal(view[..., 3], cut.alpha[30:220, 20:220])
     np.testing.assert_array_equal(view[..., :3], cut.rgb[30:220, 20:220])

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from benchmarks.keying import key_file
 from tests.conftest import read_png, to_png
 from tidymargin.cli.commands import main
 from tidymargin.core.base.errors import DomainError, NotFoundError, StaleHeadError
@@ -18,7 +19,6 @@ from tidymargin.services.edits.deciding import pick_place
 from tidymargin.services.edits.history import undo_change
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.folder.keeping import bin_sheet, empty_bin
-from tidymargin.services.picture.keying import key_file
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop

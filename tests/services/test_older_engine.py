@@ -28,7 +28,7 @@ def test_an_older_engines_sheet_is_never_cut_anew_unasked_and_both_cuts_can_be_s
     monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
     assert proofs.make_thumbnail(workshop, sheet) == then  # the tray goes on showing the old cut
     for refused in (
-        lambda: export_sheet(workshop, sheet),
+        lambda: export_sheet(workshop, sheet).data,
         lambda: settings.set_tolerance(workshop, sheet.id, sheet.head, 9.0),
     ):
         with pytest.raises(OlderEngineError, match="older engine"):
@@ -39,7 +39,7 @@ def test_an_older_engines_sheet_is_never_cut_anew_unasked_and_both_cuts_can_be_s
     assert now.engine_version == states.ENGINE_VERSION
     (newest, *_) = history.list_history(workshop, now)
     assert newest.state.change == "engine"
-    assert export_sheet(workshop, now)
+    assert export_sheet(workshop, now).data
     back = history.undo_change(workshop, now.id, now.head)  # the old state is still there
     assert states.is_of_older_engine(back)
 
@@ -65,7 +65,7 @@ def test_a_state_that_a_later_version_saved_is_said_in_words_and_shown_as_it_was
     for shown in ("older.png", "thumbnail.png"):
         assert client.get(f"/sheets/{sheet.id}/{shown}").data == proof
     assert client.get("/").status_code == 200
-    refused = client.get(f"/sheets/{sheet.id}/export.png")
+    refused = client.get(f"/sheets/{sheet.id}/export?png=1")
     assert refused.status_code == 422
     form = {"csrf_token": token, "seen": last.head}
     answer = client.post(f"/sheets/{sheet.id}/undo", data=form, headers={"HX-Request": "true"})

@@ -10,15 +10,15 @@ from pathlib import Path
 
 import pytest
 
-from tests.services.test_trays import disc_png
-from tidymargin.core.base.errors import NotFoundError, StoppedError
+from tests.services.test_trays import disc_png, queue_in
+from tidymargin.core.base.errors import NotFoundError
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.picture.keyjob import Order, read_report
 from tidymargin.services.trays import queueing
 from tidymargin.services.trays.exporter import LONGEST_S, MOST_TRIES, SILENT_S, Exporter
 from tidymargin.services.trays.exports import begin_export, folder_of
-from tidymargin.services.trays.queueing import Jobs, WrongAnswerError, open_queue, unpack_outcome
+from tidymargin.services.trays.queueing import Jobs, WrongAnswerError, unpack_outcome
 from tidymargin.services.trays.trays import make_tray
 from tidymargin.services.workshop.workshop import open_workshop
 
@@ -27,7 +27,7 @@ ORDER = Order("disc", Recipe().to_json())
 
 @pytest.fixture
 def jobs(tmp_path):
-    return Jobs(open_queue(tmp_path))
+    return Jobs(queue_in(tmp_path))
 
 
 def pack(report, files, order="", method=zipfile.ZIP_STORED):
@@ -111,23 +111,6 @@ def test_whatever_goes_wrong_in_a_job_is_said_in_words(jobs, monkeypatch, error,
     assert said in jobs.collect("1", ORDER)
 
 
-def test_a_job_that_is_stopped_gives_nothing_and_can_be_done_again(tmp_path):
-    stops = [True]
-
-    def run(_, compute):
-        if stops.pop():
-            raise StoppedError("The server ends.")
-        return compute()
-
-    stops.insert(0, False)
-    jobs = Jobs(open_queue(tmp_path), lambda _: disc_png(30), run)
-    for wanted in (None, "disc.png"):
-        jobs.put("1", ORDER, None)
-        jobs.take_one()
-        found = jobs.collect("1", ORDER)
-        assert (found and found[0][0][0]) == wanted
-
-
 HOSTILE = [
     b"", b"null", b"[1]", b'{"message": 5}', b"\x80\x04K\x01.", b"[" * 100_000, b'{"job": "a", "order": null}',
     b'{"job": "../up", "order": {"stem": "a", "recipe": "{}"}}', b'{"job": 5, "order": {"stem": "a", "recipe": "{}"}}',
@@ -152,9 +135,7 @@ def tray_job(workshop):
     sheet = add_sheet(workshop, disc_png(30), "disc.png")
     tray = make_tray(workshop, "T", [sheet.id])
     clock = [0.0]
-    exporter = Exporter(workshop, None, lambda: clock[0])
-    exporter.is_here = False
-    exporter.jobs = Jobs(open_queue(workshop.folder))
+    exporter = Exporter(workshop, Jobs(queue_in(workshop.folder)), lambda: clock[0])
     (job,) = begin_export(workshop, tray.id).jobs
     exporter.step()
     return exporter, job, clock
@@ -185,7 +166,7 @@ def test_what_a_worker_gives_back_is_never_laid_outside_of_its_folder(workshop, 
     assert exporter.jobs.count_waiting() == 2
     for _ in range(MOST_TRIES - 1):
         found = answer(exporter, job, pack(report_of(name), [b"x"], digest_of(exporter, job)))
-    assert (found.state, exporter.has_jobs) == ("failed", False)
+    assert (found.state, exporter.step()) == ("failed", False)
     assert "No worker gave an answer" in found.said
 
 
@@ -236,7 +217,7 @@ def test_no_two_data_folders_or_exports_name_a_job_alike(workshop, tray_job, tmp
         sheet = add_sheet(other, disc_png(60), "disc.png")
         (theirs,) = begin_export(other, make_tray(other, "T", [sheet.id]).id).jobs
         assert (theirs.id, theirs.export) == (job.id, job.export)
-        assert Exporter(other).name_job(theirs) != exporter.name_job(job)
+        assert Exporter(other, exporter.jobs).name_job(theirs) != exporter.name_job(job)
         identity = other.identity
     with closing(open_workshop(tmp_path / "other")) as again:
         assert again.identity == identity != workshop.identity
@@ -281,9 +262,7 @@ def test_a_silent_workers_job_is_given_to_another_and_a_busy_ones_is_not(worksho
     sheet = add_sheet(workshop, disc_png(30), "disc.png")
     tray = make_tray(workshop, "T", [sheet.id])
     clock = [0.0]
-    exporter = Exporter(workshop, None, lambda: clock[0])
-    exporter.is_here = False  # as with workers elsewhere
-    exporter.jobs = Jobs(open_queue(tmp_path))
+    exporter = Exporter(workshop, Jobs(queue_in(tmp_path)), lambda: clock[0])
     begin_export(workshop, tray.id)
     exporter.step()
     storage = exporter.jobs._storage

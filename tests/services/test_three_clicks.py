@@ -57,7 +57,7 @@ def test_a_demo_sheet_is_cut_with_at_most_three_clicks(workshop, almanac, name):
     assert len(CLICKS[name]) <= 3
     for click in CLICKS[name]:
         sheet = click(workshop, sheet)
-    found = read_png(export_sheet(workshop, sheet))
+    found = read_png(export_sheet(workshop, sheet).data)
     true = case.true_rgba
     score = score_cut(found, true)
     away = np.abs(found[..., 3].astype(int) - true[..., 3])
@@ -68,12 +68,12 @@ def test_a_demo_sheet_is_cut_with_at_most_three_clicks(workshop, almanac, name):
 
 def test_the_whole_knot_chart_is_freed_of_its_holes_and_its_dust_by_two_clicks(workshop, chart):
     sheet = add_sheet(workshop, chart.encoded, "knot-chart.jpg")
-    before = read_png(export_sheet(workshop, sheet))[..., 3]
+    before = read_png(export_sheet(workshop, sheet).data)[..., 3]
     drawn = chart.true_rgba[..., 3] > 0
     far = cv2.dilate(drawn.astype(np.uint8), np.ones((11, 11))) == 0
     for click in (drop_the_holes, drop_the_dust):
         sheet = click(workshop, sheet)
-    found = read_png(export_sheet(workshop, sheet))[..., 3]
+    found = read_png(export_sheet(workshop, sheet).data)[..., 3]
     assert (before[far] > 200).sum() > 20_000  # the holes
     assert found[far].max() == 0
     changed = np.abs(found[drawn].astype(int) - before[drawn])

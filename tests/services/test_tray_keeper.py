@@ -9,7 +9,7 @@ from tests.services.test_trays import busy_png, disc_png
 from tidymargin.core.base.errors import NoGroundError, OlderEngineError, StorageFullError
 from tidymargin.services.edits import settings
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.trays import exporter, trays
+from tidymargin.services.trays import exports, trays
 from tidymargin.services.trays import keeper as keeping
 from tidymargin.services.trays.exports import begin_export, list_files, stand, write_again
 from tidymargin.services.trays.keeper import TrayKeeper
@@ -129,7 +129,7 @@ def test_files_that_find_no_room_are_said_so_and_written_again_when_asked(worksh
     def full(_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(exporter.os, "fsync", full)
+    monkeypatch.setattr(exports.os, "fsync", full)
     keeper.finish(60)
     found = workshop.trays.load_export(export.id)
     standing = stand(workshop, found)

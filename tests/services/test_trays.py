@@ -12,9 +12,11 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
+import huey
 import numpy as np
 import pytest
 
+from benchmarks.keying import key_file
 from benchmarks.trays import serve_redis
 from tests.conftest import draw_pad, to_png
 from tidymargin.core.base.errors import (
@@ -22,6 +24,7 @@ from tidymargin.core.base.errors import (
     DamagedFileError,
     NotFoundError,
     StaleHeadError,
+    StoppedError,
     UnusableArgumentError,
 )
 from tidymargin.formats.decode import decode_picture
@@ -32,9 +35,9 @@ from tidymargin.services.edits.marking import add_area
 from tidymargin.services.folder import keeping
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.folder.doctoring import look_over
-from tidymargin.services.picture.keying import key_file
-from tidymargin.services.picture.keyjob import Order
+from tidymargin.services.picture.keyjob import Order, read_report
 from tidymargin.services.picture.manifest import CSV_NAME, JSON_NAME
+from tidymargin.services.trays import writer
 from tidymargin.services.trays.exporter import SILENT_S, Exporter
 from tidymargin.services.trays.exports import (
     begin_export,
@@ -63,6 +66,11 @@ def disc_png(tone):
     rows, cols = np.mgrid[:90, :120]
     disc = (rows - 45) ** 2 + (cols - 50) ** 2 < 900
     return to_png(np.where(disc[..., None], (tone, 40, 90), (255, 255, 255)).astype(np.uint8))
+
+
+def queue_in(folder):
+    """A queue that needs no server."""
+    return huey.SqliteHuey("queue", filename=str(folder / "queue.db"), results=False)
 
 
 @pytest.fixture
@@ -169,9 +177,7 @@ def test_all_of_a_tray_is_written_once_with_a_manifest_though_some_failed_and_it
     (place,) = [p for p in (workshop.folder / "originals").rglob("*") if p.name.startswith(bad.original)]  # fmt: skip
     kept = place.read_bytes()
     place.unlink()
-    keeper.exporter.step()
-    assert keeper.exporter.jobs.take_one()
-    keeper.exporter.step()
+    assert keeper.writer.write_one()
     assert len(stand(workshop, workshop.trays.load_export(export.id)).written) == 1
     keeper.stop()
     workshop.close()
@@ -303,15 +309,53 @@ def test_cuts_of_deleted_sheets_go_with_the_bin_and_those_of_no_tray_are_listed(
     assert keeping.measure_disk(workshop).exports == 0
 
 
-def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop, tray, keeper):
+def test_what_was_looked_over_is_written_without_being_judged_again_and_as_it_is_cut_alone(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    keeper.follow_all()
+    keeper.look_over_some()
+    monkeypatch.setattr(writer, "report_on", lambda *_: pytest.fail("judged again"))
+    export = begin_export(workshop, tray.id)
+    keeper.finish(60)
+    found = workshop.trays.load_export(export.id)
+    written = {job.stem: list_files(workshop, job)[0].read_bytes() for job in found.jobs}
+    assert written["disc-2"] == key_file(disc_png(60), Recipe())
+    looked_over = overview_of(workshop, workshop.trays.load(tray.id)).cards
+    doubts = {card.sheet.id: card.report.doubt for card in looked_over}
+    assert {job.sheet: read_report(job.report).doubt for job in found.jobs} == doubts
+
+
+def test_what_ends_a_job_is_said_unless_it_is_the_server_that_ends(workshop, tray, keeper, monkeypatch):  # fmt: skip
+    export = begin_export(workshop, tray.id)
+
+    def fail(error):
+        def run(*_, **__):
+            raise error
+
+        monkeypatch.setattr(workshop.executor, "run", run)
+
+    fail(StoppedError("The server ends."))
+    assert not keeper.writer.write_one()
+    fail(MemoryError())
+    assert keeper.writer.write_one()
+    monkeypatch.undo()
+    keeper.finish(60)
+    states = [job.state for job in workshop.trays.load_export(export.id).jobs]
+    assert states == ["failed", "done", "done"]
+    assert "more memory than there is" in workshop.trays.load_export(export.id).jobs[0].said
+
+
+def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop, tray, keeper, monkeypatch):  # fmt: skip
     export = begin_export(workshop, tray.id)
     workshop.trays.set_export(export.id, "paused")
-    assert not keeper.exporter.step()
-    assert not keeper.exporter.jobs.take_one()
+    assert not keeper.writer.write_one()
     workshop.trays.set_export(export.id, "working")
-    assert keeper.exporter.step()
-    assert keeper.exporter.jobs.take_one()
-    workshop.trays.set_export(export.id, "stopped")
+    real = writer.write_files
+
+    def meanwhile(*given):
+        workshop.trays.set_export(export.id, "stopped")
+        return real(*given)
+
+    monkeypatch.setattr(writer, "write_files", meanwhile)
+    assert keeper.writer.write_one()
     keeper.finish(5)
     assert not stand(workshop, workshop.trays.load_export(export.id)).written
     with pytest.raises(BadParameterError, match="there are none"):
@@ -336,7 +380,7 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
     workshop.trays.put_in(tray.id, [sheet.id for sheet in sheets])
     export = begin_export(workshop, tray.id)
     clock = [0.0]
-    exporter = Exporter(workshop, redis_url, lambda: clock[0])
+    exporter = Exporter(workshop, Jobs(open_queue(redis_url)), lambda: clock[0])
     exporter.step()
     victim = start_worker(redis_url)
     begun = time.monotonic()
@@ -348,7 +392,7 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
     victim.wait()
     workshop.close()
     with closing(open_workshop(workshop.folder)) as again:
-        exporter = Exporter(again, redis_url, lambda: clock[0])
+        exporter = Exporter(again, Jobs(open_queue(redis_url)), lambda: clock[0])
         worker = start_worker(redis_url)
         while exporter.step():
             clock[0] += 0.05 * SILENT_S  # what is silent is given to another before long
@@ -366,7 +410,7 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
 
 
 def test_a_worker_refuses_another_engine_in_words_and_nothing_on_the_queue_is_more_than_values(tmp_path, badge_png):  # fmt: skip
-    queue = open_queue(tmp_path)
+    queue = queue_in(tmp_path)
     jobs = Jobs(queue)
     older, unread = Order("badge", Recipe().to_json(), 1), Order("badge", Recipe().to_json())
     jobs.put("1", older, badge_png)
@@ -379,13 +423,13 @@ def test_a_worker_refuses_another_engine_in_words_and_nothing_on_the_queue_is_mo
     assert jobs.take_one()  # and dropped
     assert not Path("/tmp/never").exists()
     with pytest.raises(UnusableArgumentError, match="none answers"):
-        open_queue(None, "redis://127.0.0.1:1/0")
+        open_queue("redis://127.0.0.1:1/0")
     with pytest.raises(UnusableArgumentError, match="redis://HOST"):
-        open_queue(None, "file:///etc")
+        open_queue("file:///etc")
 
 
 def test_a_picture_out_of_a_worker_is_what_is_cut_here(tmp_path, badge_png):
-    jobs = Jobs(open_queue(tmp_path))
+    jobs = Jobs(queue_in(tmp_path))
     order = Order("badge", Recipe().to_json())
     jobs.put("1", order, badge_png)
     jobs.take_one()

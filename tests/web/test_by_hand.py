@@ -5,11 +5,11 @@ import json
 import numpy as np
 import pytest
 
+from benchmarks.keying import key_file
 from tests.conftest import read_png
 from tests.web.test_pages import send, soup
 from tidymargin.formats.recipe import change_recipe
 from tidymargin.services.edits import history, marking, settings
-from tidymargin.services.picture.keying import key_file
 from tidymargin.services.views.finding import find_dirty
 from tidymargin.services.workshop.states import read_recipe_of
 

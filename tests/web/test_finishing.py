@@ -25,7 +25,7 @@ def change(workshop, client, token, sheet):
 
 
 def export_of(workshop, sheet):
-    picture = decode_picture(export_sheet(workshop, workshop.sheets.load(sheet.id))).picture
+    picture = decode_picture(export_sheet(workshop, workshop.sheets.load(sheet.id)).data).picture
     return np.dstack([picture.rgb, picture.alpha])
 
 

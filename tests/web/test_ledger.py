@@ -231,7 +231,7 @@ def test_one_of_several_inks_is_dropped_and_brought_back(client, token, workshop
     page = post(client, token, workshop.sheets.load(sheet.id), "inks/drop", ink=red, open="ground")
     assert f"Without the ink {red}" in words(page.select_one("#step-ground .sentence"))
     now = workshop.sheets.load(sheet.id)
-    alpha = decode_picture(client.get(f"/sheets/{sheet.id}/export.png").data).picture.alpha
+    alpha = decode_picture(client.get(f"/sheets/{sheet.id}/export?png=1").data).picture.alpha
     assert alpha[30:150].max() > 200
     assert alpha[160:].max() < 40
     page = post(client, token, now, "inks/keep", ink=red, open="ground")
@@ -261,7 +261,7 @@ def test_another_colour_along_the_border_is_said_and_cleared_by_one_click(client
     step = page.select_one("#step-ground")
     assert "too" not in words(step.select_one(".sentence"))
     assert step.find("button", string="Clear it too") is None
-    cut = read_png(export_sheet(workshop, workshop.sheets.load(sheet.id)))
+    cut = read_png(export_sheet(workshop, workshop.sheets.load(sheet.id)).data)
     assert (cut[[0, 0, -1, -1], [0, -1, 0, -1], 3] == 0).all()
     assert (cut[45:75, 45:105, 3] == 255).all()
 

@@ -173,7 +173,7 @@ def test_the_export_is_a_download_without_the_originals_metadata(client, worksho
     out = io.BytesIO()
     Image.fromarray(badge[0].rgb).save(out, "PNG", exif=exif, dpi=(300, 300))
     sheet = add_sheet(workshop, out.getvalue(), "Zeichen ü.png")
-    response = client.get(f"/sheets/{sheet.id}/export.png")
+    response = client.get(f"/sheets/{sheet.id}/export?png=1")
     assert "filename*=UTF-8''Zeichen%20%C3%BC.png" in response.headers["Content-Disposition"]
     assert b"secret" not in response.data
     image = Image.open(io.BytesIO(response.data))
@@ -237,7 +237,7 @@ def test_a_full_tray_shows_its_newest_sheets_and_more_when_asked(
     assert "The newest 2 of 5 are shown" in page.text
     card = page.select_one(".card")
     assert card.label.text == "Name of 4 § <b>.png"
-    assert card.select_one("a[download]")["href"] == f"/sheets/{sheet.id}/export.png"
+    assert card.select_one("a[download]")["href"] == f"/sheets/{sheet.id}/export?png=1"
     page = soup(client.get(page.select_one("#more")["href"]))
     assert len(names(page)) == 4
     assert page.select_one("#more").text == "Show 1 more"
@@ -281,11 +281,11 @@ def test_the_page_of_an_older_engines_sheet_shows_both_cuts_and_takes_the_new_on
     assert "Cut by an older engine" in page.select_one("#older").text
     newer = page.select_one("#older img[src*='newer']")["src"]
     assert client.get(newer).mimetype == "image/png"
-    refused = client.get(f"/sheets/{sheet.id}/export.png", headers={"Accept": "application/json"})
+    refused = client.get(f"/sheets/{sheet.id}/export?png=1", headers={"Accept": "application/json"})
     assert (refused.status_code, "older engine" in refused.json["message"]) == (422, True)
     now = soup(send(client, token, f"/sheets/{sheet.id}/new-cut", seen=sheet.head))
     assert not now.select("#older")
-    assert client.get(f"/sheets/{sheet.id}/export.png").status_code == 200
+    assert client.get(f"/sheets/{sheet.id}/export?png=1").status_code == 200
 
 
 def test_long_work_tells_its_progress_only_by_the_names_it_has(client, sheet):

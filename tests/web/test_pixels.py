@@ -40,7 +40,7 @@ def fetch(client, sheet, kind, left=0, top=0, cell=1, width=SIZE, height=SIZE, c
     ("left", "top", "width", "height"), [(0, 0, 160, 160), (17, 3, 50, 91), (120, 140, 90, 90)]
 )
 def test_pixels_at_full_size_are_those_of_the_export_up_to_the_pictures_end(client, workshop, sheet, left, top, width, height):  # fmt: skip
-    exported = read_png(export_sheet(workshop, sheet))
+    exported = read_png(export_sheet(workshop, sheet).data)
     shown = fetch(client, sheet, "view", left, top, 1, width, height)
     np.testing.assert_array_equal(shown, exported[top : top + height, left : left + width])
     original = fetch(client, sheet, "original", left, top, 1, width, height)
@@ -100,7 +100,7 @@ def test_what_a_click_would_take_is_a_mask_of_just_that(client, workshop, sheet)
     assert all(isinstance(words, str | bool | int | float | None) for words in told.values())
     takes = fetch(client, sheet, "takes", channels=1, **place) > 0
     assert takes[80, 20]
-    figure = read_png(export_sheet(workshop, sheet))
+    figure = read_png(export_sheet(workshop, sheet).data)
     assert (figure[takes][:, 3] == 255).all()  # it stands as yet
     nothing = fetch(client, sheet, "takes", channels=1, row=2, col=2)
     assert not nothing.any()  # cleared already

@@ -114,7 +114,7 @@ def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same
 
     def check(found):
         recipe = read_recipe_of(found).to_json()
-        digest = hashlib.sha256(export_sheet(workshop, found)).hexdigest()
+        digest = hashlib.sha256(export_sheet(workshop, found).data).hexdigest()
         assert recipes.setdefault(found.head, recipe) == recipe
         assert cuts.setdefault(recipe, digest) == digest
         return found

@@ -130,7 +130,7 @@ def test_every_figure_of_a_tray_gets_one_colour_and_a_choked_rim_and_undo_takes_
     discs = [s for s in workshop.trays.list_sheets(tray.id) if s.name.startswith("disc")]
     assert len(discs) == 3
     for sheet in discs:
-        cut = decode_picture(export_sheet(workshop, sheet)).picture
+        cut = decode_picture(export_sheet(workshop, sheet).data).picture
         assert set(map(tuple, cut.rgb[cut.alpha == 255])) == {(0, 255, 128)}
         assert read_recipe_of(sheet).rim.choke_px == 1.5
     page = look(client, "/trays/1/")
@@ -215,7 +215,7 @@ def test_pictures_are_added_to_a_tray_and_bad_ones_are_named_and_a_tray_is_taken
     page.find("form", id="add")["action"] = "/sheets?tray=99"
     lost = send(client, page, "/sheets", picture=(io.BytesIO(disc_png(7)), "x.png"))
     assert lost.status_code == 404  # and it is not brought in elsewhere
-    assert workshop.sheets.count_all() == 6
+    assert len(workshop.sheets.list_all()) == 6
     assert send(client, page, "/trays/1/name", name="  ").status_code == 422
     assert send(client, page, "/trays/1/name", name="Quay prints").status_code == 303
     assert send(client, page, "/sheets/1/tray", tray="").status_code == 303

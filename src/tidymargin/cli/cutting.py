@@ -18,7 +18,7 @@ from tidymargin.formats.asked import Asked
 from tidymargin.formats.limits import MAX_FILE_BYTES
 from tidymargin.formats.recipe import Recipe
 from tidymargin.outcomes import outcome_of
-from tidymargin.services.picture.keying import key_files
+from tidymargin.services.picture.keying import key_picture
 from tidymargin.services.picture.reading import Readers
 
 
@@ -54,7 +54,7 @@ def key_pictures(
                         worst = data
                         continue
                     decoded = readers.decode(data)
-                    for file in key_files(decoded, chosen, stem):
+                    for file in key_picture(decoded, chosen, stem):
                         takes_place = is_one_file and len(parts) == 1
                         at = found if takes_place else outputs.claim(place.parent / file.name)
                         outputs.write(at, file.data)

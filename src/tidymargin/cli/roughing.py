@@ -63,13 +63,14 @@ def rough(
     replace: bool,
 ) -> None:  # fmt: skip
     """Find a figure on a busy picture by scribbles, and cut it out."""
+    from tidymargin.cli.deciding import list_endings
     from tidymargin.cli.outputs import Outputs, place_outputs
     from tidymargin.core.base.area import take_area
     from tidymargin.formats.marks import RoughEntry
     from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
     from tidymargin.services.edits.marking import read_mark_said
     from tidymargin.services.edits.roughing import answer_scribbles
-    from tidymargin.services.picture.keying import key_decoded
+    from tidymargin.services.picture.keying import key_picture
     from tidymargin.services.picture.reading import Readers
 
     chosen = Recipe() if recipe is None else read_recipe(read_input(recipe, _MOST_RECIPE_BYTES))
@@ -83,13 +84,14 @@ def rough(
     entry = read_mark_said(said)
     assert isinstance(entry, RoughEntry)
     outputs = Outputs((picture, *([recipe] if recipe else [])), replace=replace)
-    place = outputs.claim(place_outputs((picture,), output)[0])
+    place = outputs.claim(place_outputs((picture,), output, list_endings(chosen))[0])
     recipe_at = None if save_recipe is None else outputs.claim(save_recipe)
     with closing(Readers()) as readers:
         decoded = readers.decode(read_input(picture, MAX_FILE_BYTES))
     area = chosen.to_area(decoded.picture.height, decoded.picture.width)
     found = answer_scribbles(entry, take_area(decoded.picture, area).rgb, area)
     chosen = change_recipe(chosen, "by_hand", marks=(*chosen.by_hand.marks, found))
-    outputs.write(place, key_decoded(decoded, chosen))
+    (file,) = key_picture(decoded, chosen, picture.stem)
+    outputs.write(place, file.data)
     if recipe_at is not None:
         outputs.write(recipe_at, chosen.to_json().encode())

@@ -34,7 +34,7 @@ def work(cores: int) -> None:
         )
     hold_to_cores(cores)
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    jobs = Jobs(open_queue(None, url))
+    jobs = Jobs(open_queue(url))
     ends = threading.Event()
 
     def end(_signal: int, _frame: FrameType | None) -> None:

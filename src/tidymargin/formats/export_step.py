@@ -109,6 +109,11 @@ class ExportStep(Step):
         asked = (self.formats, self.sizes, self.box, self.clear_colour, self.pattern, self.pieces)
         return asked == (("png",), (), None, "carried", "auto", False)
 
+    def as_one_png(self) -> "ExportStep":
+        """Return what writes one PNG of its own size, framed as before."""
+        plain = {"formats": ("png",), "sizes": (), "clear_colour": "carried", "pattern": "auto"}
+        return self.model_copy(update={**plain, "pieces": False})
+
     @property
     def makes_one_file(self) -> bool:
         """Whether what is written is one file."""

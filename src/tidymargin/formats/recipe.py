@@ -74,11 +74,6 @@ class Recipe(BaseModel):
 STEPS = tuple(STEP_TYPES)
 
 
-def recipe_schema() -> dict[str, Any]:
-    """Return the recipe's JSON Schema."""
-    return Recipe.model_json_schema()
-
-
 def from_steps(bodies: dict[str, str], parts: Mapping[str, str] | None = None) -> Recipe:
     """Put a recipe together from its steps' JSON as it was stored, and from what is stored beside them.
 

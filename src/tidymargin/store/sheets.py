@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import datetime
 from typing import TypeVar
 
-from sqlalchemy import Engine, delete, func, select, union
+from sqlalchemy import Engine, delete, select, union
 from sqlalchemy.orm import Session
 
 from tidymargin.core.base.errors import NotFoundError, StaleHeadError
@@ -104,12 +104,6 @@ class Sheets:
         """
         with told(self._engine) as session:
             return to_sheet(session, _require_sheet(session, sheet_id))
-
-    def count_all(self) -> int:
-        """Return how many sheets are not in the bin."""
-        with told(self._engine) as session:
-            wanted = select(func.count()).where(SheetRow.binned_at.is_(None))
-            return session.scalar(wanted) or 0
 
     def list_all(self, most: int | None = None) -> list[Sheet]:
         """Return the sheets that are not in the bin, the newest first, all or so many at most."""

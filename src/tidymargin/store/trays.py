@@ -1,7 +1,7 @@
 """Trays, what their sheets share, and exports of all of one, as plain values."""
 
 import secrets
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from datetime import datetime
 from typing import Any
 
@@ -264,6 +264,30 @@ class Trays:
             )
             rows = session.scalars(chosen.order_by(TrayExportRow.id.desc()))
             return [self._to_export(session, row) for row in rows]
+
+    def find_waiting(self, others: Collection[int]) -> TrayJob | None:
+        """Return the next job that is to be done, but for some that are being done already; None where there is none."""
+        with told(self._engine) as session:
+            chosen = select(TrayJobRow).join(
+                TrayExportRow, TrayJobRow.export_id == TrayExportRow.id
+            )
+            chosen = chosen.where(
+                TrayExportRow.state == "working",
+                TrayJobRow.state.in_(("waiting", "begun")),
+                TrayJobRow.id.not_in(others),
+            )
+            row = session.scalars(
+                chosen.order_by(TrayExportRow.id.desc(), TrayJobRow.id).limit(1)
+            ).first()
+            return None if row is None else _to_job(row)
+
+    def is_wanted(self, job: TrayJob) -> bool:
+        """Whether what comes of a job is still waited for."""
+        with told(self._engine) as session:
+            row = session.get(TrayJobRow, job.id)
+            export = session.get(TrayExportRow, job.export)
+            is_working = export is not None and export.state == "working"
+            return row is not None and row.token == job.token and is_working
 
     def set_export(self, export_id: int, state: ExportState) -> None:
         """Pause an export, let it go on, or stop it."""

@@ -2,27 +2,19 @@
 
 from tidymargin.core.base.area import Area, take_area
 from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter, cut_out
 from tidymargin.core.facts import SheetFacts, measure_sheet
 from tidymargin.core.suggest.page import find_page
-from tidymargin.formats.decode import Decoded, decode_picture
+from tidymargin.formats.decode import Decoded
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.picture.writing import Written, write_cut_files, write_png
+from tidymargin.services.picture.writing import Written, write_files
 
 
-def key_file(data: bytes, recipe: Recipe) -> bytes:
-    """Cut a picture file out by a recipe, without a data folder; return the PNG."""
-    return key_decoded(decode_picture(data), recipe)
-
-
-def key_decoded(decoded: Decoded, recipe: Recipe) -> bytes:
-    """Cut a decoded picture out by a recipe; return the PNG."""
-    return write_png(cut_by(recipe, decoded.picture), recipe, decoded.dots_per_inch)[0]
-
-
-def key_files(decoded: Decoded, recipe: Recipe, stem: str) -> list[Written]:
+def key_picture(decoded: Decoded, recipe: Recipe, stem: str, tick: Tick = no_tick) -> list[Written]:
     """Cut a decoded picture out by a recipe; return every file that its export asks for."""
-    return write_cut_files(cut_by(recipe, decoded.picture), recipe, stem, decoded.dots_per_inch)
+    cutter = cut_by(recipe, decoded.picture)
+    return write_files(cutter, recipe, stem, decoded.dots_per_inch, tick)
 
 
 def cut_by(recipe: Recipe, picture: Picture) -> Cutter:

@@ -2,15 +2,21 @@
 
 import hashlib
 import json
+import logging
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import AfterValidator, ConfigDict, Field, TypeAdapter, with_config
 
 from tidymargin import ENGINE_VERSION
 from tidymargin.core.base.area import Area
-from tidymargin.core.base.errors import DomainError, OlderEngineError
+from tidymargin.core.base.errors import (
+    DomainError,
+    FaultError,
+    OlderEngineError,
+    TooLargeError,
+)
 from tidymargin.core.cut import Cutter
 from tidymargin.core.faults.doubt import weigh_doubt
 from tidymargin.formats.decode import Decoded, decode_picture
@@ -19,7 +25,9 @@ from tidymargin.formats.recipe import Recipe, read_recipe
 from tidymargin.services.picture.judging import judge_cut, list_unaccepted
 from tidymargin.services.picture.keying import cut_by
 from tidymargin.services.picture.words import word_reason
-from tidymargin.services.picture.writing import Written, write_cut_files
+from tidymargin.services.picture.writing import Written, write_files
+
+log = logging.getLogger(__name__)
 
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 """A SHA-256 in hexadecimal."""
@@ -109,7 +117,6 @@ class Report:
 
 
 _REPORTS: TypeAdapter[Report] = TypeAdapter(with_config(ConfigDict(extra="forbid"))(Report))
-_ORDERS: TypeAdapter[Order] = TypeAdapter(Order)
 
 
 def read_report(text: str | bytes) -> Report:
@@ -123,25 +130,21 @@ def read_report(text: str | bytes) -> Report:
     return _REPORTS.validate_json(text)
 
 
-def read_order(body: Any) -> Order:
-    """Read an order out of JSON that was read.
-
-    Raises
-    ------
-    ValueError
-        It is none.
-    """
-    return _ORDERS.validate_python(body)
+def with_files(report: Report, files: Sequence[Written]) -> Report:
+    """Return a report with the names and hashes of what was written of its cut."""
+    names = tuple(file.name for file in files)
+    hashes = tuple(hashlib.sha256(file.data).hexdigest() for file in files)
+    return replace(report, files=names, sha256=hashes)
 
 
-def report_on(cutter: Cutter, recipe: Recipe, area: Area, files: Sequence[Written] = ()) -> Report:
-    """Look over a cut, and say what came of it and of the files written of it."""
+def report_on(cutter: Cutter, recipe: Recipe, area: Area) -> Report:
+    """Look over a cut, and say what came of it."""
     facts = cutter.facts
     faults = list_unaccepted(judge_cut(cutter, recipe.proof), recipe, area)
     doubt = weigh_doubt(cutter, faults)
     box = next((reason.box for reason in doubt.reasons if reason.box is not None), None)
     return Report(
-        files=tuple(file.name for file in files),
+        files=(),
         width=cutter.picture.width,
         height=cutter.picture.height,
         ground="none" if facts.is_busy else facts.ground.kind,
@@ -152,7 +155,6 @@ def report_on(cutter: Cutter, recipe: Recipe, area: Area, files: Sequence[Writte
         to_look_at=bool(doubt.is_to_look_at),
         reasons=tuple(map(word_reason, doubt.reasons)),
         box=None if box is None else (int(box.left), int(box.top), int(box.right), int(box.bottom)),
-        sha256=tuple(hashlib.sha256(file.data).hexdigest() for file in files),
     )
 
 
@@ -162,6 +164,21 @@ def name_files(names: Names, report: Report) -> Report:
     both = zip(report.files, own, strict=True)
     renamed = tuple(f"{was} as {name}" for was, name in both if was != name)
     return replace(report, files=own, renamed=renamed)
+
+
+def require_engine(version: int) -> None:
+    """Refuse to cut what is wanted of another engine.
+
+    Raises
+    ------
+    OlderEngineError
+        This engine is not that one.
+    """
+    if version != ENGINE_VERSION:
+        raise OlderEngineError(
+            f"Expected a worker of engine {version}, got one of engine {ENGINE_VERSION}.",
+            hint="Let the worker and the server be of one version of Tidy Margin, and do it again.",
+        )
 
 
 def do_order(data: bytes, order: Order) -> tuple[list[Written], Report]:
@@ -174,11 +191,7 @@ def do_order(data: bytes, order: Order) -> tuple[list[Written], Report]:
     DomainError
         It cannot be keyed, and why.
     """
-    if order.engine_version != ENGINE_VERSION:
-        raise OlderEngineError(
-            f"Expected a worker of engine {order.engine_version}, got one of engine {ENGINE_VERSION}.",
-            hint="Let the worker and the server be of one version of Tidy Margin, and do it again.",
-        )
+    require_engine(order.engine_version)
     return key_decoded_by(decode_picture(data), read_recipe(order.recipe), order.stem)
 
 
@@ -186,8 +199,22 @@ def key_decoded_by(decoded: Decoded, recipe: Recipe, stem: str) -> tuple[list[Wr
     """Key a decoded picture by a recipe; see `do_order`."""
     area = recipe.to_area(decoded.picture.height, decoded.picture.width)
     cutter = cut_by(recipe, decoded.picture)
-    files = write_cut_files(cutter, recipe, stem, decoded.dots_per_inch)
-    return files, report_on(cutter, recipe, area, files)
+    files = write_files(cutter, recipe, stem, decoded.dots_per_inch)
+    return files, with_files(report_on(cutter, recipe, area), files)
+
+
+def to_outcome(error: Exception) -> DomainError:
+    """Return what is said of a job that ended in an error; what is our own fault goes into the log."""
+    if isinstance(error, DomainError):
+        return error
+    if isinstance(error, MemoryError):
+        return TooLargeError(
+            "This takes more memory than there is.", hint="Scale the picture down."
+        )
+    log.error("a job failed by our own fault", exc_info=error)
+    return FaultError(
+        "This could not be keyed, by our own fault.", hint="The others are not touched by it."
+    )
 
 
 def say_error(error: DomainError) -> str:

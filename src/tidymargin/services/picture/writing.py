@@ -8,7 +8,6 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from itertools import groupby
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -55,26 +54,49 @@ def find_figure(cut: Rgba) -> Region | None:
     return Region(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
 
 
+def crop_bands(bands: Iterable[Rgba], box: Region, height: int) -> Iterator[Rgba]:
+    """Yield what lies in a box, from the top.
+
+    Parameters
+    ----------
+    bands : iterable of (h, W, 4) ndarray of uint8
+        The whole cut.
+    box : Region
+        May reach beyond the cut: there its border's colours are carried on, fully transparent.
+    height : int
+        Of the whole cut.
+    """
+    at = 0
+    for band in bands:
+        width = band.shape[1]
+        # rows beyond the cut go with its first and its last band
+        first = box.top if at == 0 else max(box.top, at)
+        is_last = at + len(band) == height
+        last = box.bottom if is_last else min(box.bottom, at + len(band))
+        cols = np.arange(box.left, box.right)
+        beside = (cols < 0) | (cols >= width)
+        for start in range(first, last, _BAND_PX):
+            rows = np.arange(start, min(start + _BAND_PX, last))
+            inside = band[np.clip(rows - at, 0, len(band) - 1)]
+            out = inside[:, np.clip(cols, 0, width - 1)]
+            out[:, beside, 3] = 0
+            out[(rows < 0) | (rows >= height), :, 3] = 0
+            yield out
+        at += len(band)
+
+
 def frame_cut(rgba: Rgba, box: Region) -> Rgba:
-    """Return what lies in a box that may reach beyond: there its border's colours are carried on, wholly clear."""
+    """Return what lies in a box that may reach beyond; see `crop_bands`."""
     everywhere = whole(*rgba.shape[:2])
-    inside = rgba[box.within(everywhere).slices]
-    beyond = (
-        max(0, -box.top), max(0, box.bottom - everywhere.bottom), max(0, -box.left), max(0, box.right - everywhere.right),
-    )  # fmt: skip
-    if not any(beyond):
-        return np.ascontiguousarray(inside)
-    out = cv2.copyMakeBorder(np.ascontiguousarray(inside), *beyond, cv2.BORDER_REPLICATE)
-    top, below, left, beside = beyond
-    out[:top, :, 3] = out[len(out) - below :, :, 3] = 0
-    out[:, :left, 3] = out[:, out.shape[1] - beside :, 3] = 0
-    return np.asarray(out, np.uint8)
+    if box.within(everywhere) == box:
+        return np.ascontiguousarray(rgba[box.slices])
+    return np.concatenate(list(crop_bands([rgba], box, len(rgba))))
 
 
 def write_files(
     cutter: Cutter, recipe: Recipe, stem: str, dots_per_inch: float | None, tick: Tick = no_tick
-) -> Iterator[Written]:
-    """Yield every file that a recipe's export asks for, read back.
+) -> list[Written]:
+    """Return every file that a recipe's export asks for of a cut, read back.
 
     Parameters
     ----------
@@ -92,6 +114,15 @@ def write_files(
     BadOutputError
         What was written is not the cut.
     """
+    if recipe.export.is_one_png:
+        data, checked = _write_png(cutter, recipe, dots_per_inch, tick)
+        return [Written(to_file_name(stem, "png"), "png", data, checked)]
+    return list(_write_planned(cutter, recipe, stem, dots_per_inch, tick))
+
+
+def _write_planned(
+    cutter: Cutter, recipe: Recipe, stem: str, dots_per_inch: float | None, tick: Tick
+) -> Iterator[Written]:
     export = recipe.export
     wish = export.to_wish(dots_per_inch)
     cut = cutter.render_whole()
@@ -225,38 +256,7 @@ def find_extent(bands: Iterable[Rgba]) -> tuple[Region | None, list[_Squeezed]]:
     return Region(top, int(cols[0]), bottom, int(cols[-1]) + 1), kept
 
 
-def crop_bands(bands: Iterable[Rgba], box: Region, height: int) -> Iterator[Rgba]:
-    """Yield what lies in a box, from the top.
-
-    Parameters
-    ----------
-    bands : iterable of (h, W, 4) ndarray of uint8
-        The whole cut.
-    box : Region
-        May reach beyond the cut: there its border's colours are carried on, fully transparent.
-    height : int
-        Of the whole cut.
-    """
-    at = 0
-    for band in bands:
-        width = band.shape[1]
-        # rows beyond the cut go with its first and its last band
-        first = box.top if at == 0 else max(box.top, at)
-        is_last = at + len(band) == height
-        last = box.bottom if is_last else min(box.bottom, at + len(band))
-        cols = np.arange(box.left, box.right)
-        beside = (cols < 0) | (cols >= width)
-        for start in range(first, last, _BAND_PX):
-            rows = np.arange(start, min(start + _BAND_PX, last))
-            inside = band[np.clip(rows - at, 0, len(band) - 1)]
-            out = inside[:, np.clip(cols, 0, width - 1)]
-            out[:, beside, 3] = 0
-            out[(rows < 0) | (rows >= height), :, 3] = 0
-            yield out
-        at += len(band)
-
-
-def write_png(
+def _write_png(
     cutter: Cutter, recipe: Recipe, dots_per_inch: float | None, tick: Tick = no_tick
 ) -> tuple[bytes, Checked]:
     """Return a cut's PNG, framed as its recipe says and at its own size, and what it held when it was read back."""
@@ -282,13 +282,3 @@ def _encode_framed(
     yield from encode_bands(
         seen, box.height, box.width, dots_per_inch=dots_per_inch, credit=recipe.export.credit
     )
-
-
-def write_cut_files(
-    cutter: Cutter, recipe: Recipe, stem: str, dots_per_inch: float | None
-) -> list[Written]:
-    """Return every file that a recipe's export asks for of a cut."""
-    if recipe.export.is_one_png:
-        data, checked = write_png(cutter, recipe, dots_per_inch)
-        return [Written(to_file_name(stem, "png"), "png", data, checked)]
-    return list(write_files(cutter, recipe, stem, dots_per_inch))

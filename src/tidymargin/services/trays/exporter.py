@@ -1,20 +1,14 @@
-"""Having the jobs of exports done, here or by workers elsewhere, and taking in what comes of them."""
+"""Having the jobs of exports done by workers elsewhere, and taking in what comes of them."""
 
 import logging
-import os
-import shutil
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from tidymargin.core.base.errors import DomainError
-from tidymargin.formats.names import Names
-from tidymargin.process import FULL
-from tidymargin.services.picture.keyjob import Order, Report, name_files
-from tidymargin.services.picture.manifest import CSV_NAME, JSON_NAME
-from tidymargin.services.trays.exports import folder_of, list_names, sweep_exports
-from tidymargin.services.trays.queueing import BEAT_S, Jobs, Outcome, WrongAnswerError, open_queue
-from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.picture.keyjob import Order
+from tidymargin.services.trays.exports import keep_files, sweep_exports
+from tidymargin.services.trays.queueing import BEAT_S, Jobs, Outcome, WrongAnswerError
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import TrayJob
 
@@ -51,40 +45,24 @@ class Exporter:
     ----------
     workshop : Workshop
         Where sheets, and files that are written, are.
-    url : str, optional
-        The Redis whose workers do the jobs; by itself they are done here, through the workshop's executor.
+    jobs : Jobs
+        The queue that the workers are at.
     now : callable, optional
         Seconds that never go back.
     """
 
     def __init__(
-        self, workshop: Workshop, url: str | None = None, now: Callable[[], float] = time.monotonic
+        self, workshop: Workshop, jobs: Jobs, now: Callable[[], float] = time.monotonic
     ) -> None:
         self._workshop = workshop
         self._now = now
-        self.is_here = url is None
-        queue = open_queue(workshop.folder, url)
-        self.jobs = Jobs(queue, self._load, self._run) if self.is_here else Jobs(queue)
-        if self.is_here:
-            self.jobs.clear()  # what waits is known from the database
+        self.jobs = jobs
         self._under_way: dict[int, _UnderWay] = {}
         sweep_exports(workshop, is_start=True)
-
-    @property
-    def has_jobs(self) -> bool:
-        """Whether any job is on the queue or under way."""
-        return bool(self._under_way)
 
     def name_job(self, job: TrayJob) -> str:
         """Return the name of a job on the queue: no other folder's, and no other export's of this one."""
         return f"{self._workshop.identity}.{job.token}.{job.id}"
-
-    def _load(self, name: str) -> bytes:
-        job = self._workshop.trays.load_job(int(name.rsplit(".", 1)[1]))
-        return self._workshop.originals.load(job.original)
-
-    def _run(self, name: str, compute: Callable[[], bytes]) -> bytes:
-        return self._workshop.executor.run(f"job:{name}", Priority.EXPORT, compute)
 
     def step(self) -> bool:
         """Collect what is done and put on the queue what waits; whether anything is still to come."""
@@ -124,7 +102,7 @@ class Exporter:
         if known.beat is not None and self._now() - known.asked < BEAT_S:
             return
         beat, known.asked = self.jobs.beat_of(name), self._now()
-        lasts_s = 0.0 if known.begun is None or self.is_here else self._now() - known.begun
+        lasts_s = 0.0 if known.begun is None else self._now() - known.begun
         if lasts_s > LONGEST_S:
             self._fail(job, name, f"The worker gave no answer in {LONGEST_S / 60:.0f} minutes. Check the worker, and try again.")  # fmt: skip
         elif beat != known.beat:
@@ -132,7 +110,7 @@ class Exporter:
                 self._workshop.trays.set_job(job.id, "begun")
                 known.begun = known.asked
             known.beat, known.since = beat, known.asked
-        elif self._now() - known.since > SILENT_S and not self.is_here:
+        elif self._now() - known.since > SILENT_S:
             if beat is not None:  # its worker was ended
                 self._give_out_again(job, name, f"{MOST_TRIES} workers were ended while they cut this picture. It may need more memory than they have.")  # fmt: skip
             elif self.jobs.count_waiting() == 0:  # the queue was emptied
@@ -153,7 +131,7 @@ class Exporter:
 
     def _put(self, job: TrayJob, name: str, lost: int = 0) -> None:
         try:
-            data = None if self.is_here else self._workshop.originals.load(job.original)
+            data = self._workshop.originals.load(job.original)
         except DomainError as error:
             self._fail(job, name, error.message)
             return
@@ -162,41 +140,10 @@ class Exporter:
         self._under_way[job.id] = _UnderWay(name, None, now, now, lost=lost)
 
     def _take_in(self, job: TrayJob, outcome: Outcome) -> None:
-        """Lay a job's files into the data folder, whole or not at all, and note that they are there."""
         if isinstance(outcome, str):
             self._workshop.trays.set_job(job.id, "failed", said=outcome)
-            return
-        files, given = outcome
-        report = self._name_files(job, given)
-        target = folder_of(self._workshop, job.export) / str(job.id)
-        part = target.with_suffix(".part")
-        try:
-            for old in (part, target):
-                shutil.rmtree(old, ignore_errors=True)
-            part.mkdir(parents=True)
-            for name, (_, data) in zip(report.files, files, strict=True):
-                with (part / name).open("xb") as file:
-                    file.write(data)
-                    file.flush()
-                    os.fsync(file.fileno())
-            part.rename(target)
-        except OSError as error:
-            log.warning("what was written of a tray could not be kept", exc_info=True)
-            shutil.rmtree(part, ignore_errors=True)
-            is_full = error.errno in FULL
-            why = "the disk is full. Free some room" if is_full else f"{error.strerror}. Mend that"
-            said = f"The files could not be saved: {why}, and try again."
-            self._workshop.trays.set_job(job.id, "failed", said=said)
-            return
-        self._workshop.trays.set_job(job.id, "done", report=report.to_json())
-
-    def _name_files(self, job: TrayJob, report: Report) -> Report:
-        """Give every file of a job a name that no other file of its export has, and say which got another."""
-        names = Names(CSV_NAME, JSON_NAME)
-        for other in self._workshop.trays.load_export(job.export).jobs:
-            for name in list_names(other) if other.id != job.id else ():
-                names.add(name)
-        return name_files(names, report)
+        else:
+            keep_files(self._workshop, job, *outcome)
 
 
 def _to_order(job: TrayJob) -> Order:

@@ -1,11 +1,13 @@
-"""Writing all of a tray: jobs put on the queue, what comes of them laid into the data folder, and that as one ZIP."""
+"""Exports of trays: their jobs, what came of them laid into the data folder, and that as one ZIP."""
 
 import hashlib
 import logging
+import os
 import re
 import shutil
 import tempfile
 import zipfile
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -18,8 +20,9 @@ from tidymargin.core.base.errors import (
     NotFoundError,
     OlderEngineError,
 )
-from tidymargin.formats.names import number_stems, to_stem
-from tidymargin.services.picture.keyjob import Report, read_report
+from tidymargin.formats.names import Names, number_stems, to_stem
+from tidymargin.process import FULL
+from tidymargin.services.picture.keyjob import Report, name_files, read_report
 from tidymargin.services.picture.manifest import CSV_NAME, JSON_NAME, Entry, write_csv, write_json
 from tidymargin.services.trays.trays import recipe_in
 from tidymargin.services.workshop.states import is_of_older_engine
@@ -142,6 +145,44 @@ def write_again(workshop: Workshop, export_id: int) -> None:
     """Write anew what failed of an export and what is not there any more, by the present engine."""
     standing = stand(workshop, workshop.trays.load_export(export_id))
     workshop.trays.do_again(export_id, [job.id for job in standing.again], ENGINE_VERSION)
+
+
+def keep_files(
+    workshop: Workshop, job: TrayJob, files: Sequence[tuple[str, bytes]], given: Report
+) -> None:
+    """Lay a job's files into the data folder, whole or not at all, and note that they are there, or why not."""
+    with workshop.exporting:  # the names of one export's files are given one after the other
+        report = _name_files(workshop, job, given)
+        target = folder_of(workshop, job.export) / str(job.id)
+        part = target.with_suffix(".part")
+        try:
+            for old in (part, target):
+                shutil.rmtree(old, ignore_errors=True)
+            part.mkdir(parents=True)
+            for name, (_, data) in zip(report.files, files, strict=True):
+                with (part / name).open("xb") as file:
+                    file.write(data)
+                    file.flush()
+                    os.fsync(file.fileno())
+            part.rename(target)
+        except OSError as error:
+            log.warning("what was written of a tray could not be kept", exc_info=True)
+            shutil.rmtree(part, ignore_errors=True)
+            is_full = error.errno in FULL
+            why = "the disk is full. Free some room" if is_full else f"{error.strerror}. Mend that"
+            said = f"The files could not be saved: {why}, and try again."
+            workshop.trays.set_job(job.id, "failed", said=said)
+            return
+        workshop.trays.set_job(job.id, "done", report=report.to_json())
+
+
+def _name_files(workshop: Workshop, job: TrayJob, report: Report) -> Report:
+    """Give every file of a job a name that no other file of its export has, and say which got another."""
+    names = Names(CSV_NAME, JSON_NAME)
+    for other in workshop.trays.load_export(job.export).jobs:
+        for name in list_names(other) if other.id != job.id else ():
+            names.add(name)
+    return name_files(names, report)
 
 
 def manifest_of(export: TrayExport, there: frozenset[int] | None = None) -> list[Entry]:

@@ -15,7 +15,9 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.services.edits.changing import use_new_cut
 from tidymargin.services.trays.exporter import Exporter
+from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.services.trays.trays import failure_name, follow_tray, look_over
+from tidymargin.services.trays.writer import Writer
 from tidymargin.services.workshop.states import is_of_older_engine
 from tidymargin.services.workshop.workshop import Workshop
 
@@ -35,12 +37,13 @@ class TrayKeeper:
     workshop : Workshop
         Whose trays.
     url : str, optional
-        See `Exporter`.
+        The Redis whose workers write exports; by itself they are written here.
     """
 
     def __init__(self, workshop: Workshop, url: str | None = None) -> None:
         self._workshop = workshop
-        self.exporter = Exporter(workshop, url)
+        self.writer = Writer(workshop) if url is None else None
+        self.exporter = None if url is None else Exporter(workshop, Jobs(open_queue(url)))
         self._ends = threading.Event()
         self._threads: list[threading.Thread] = []
         self._looked_over: set[tuple[int, int]] = set()
@@ -106,9 +109,8 @@ class TrayKeeper:
 
     def start(self) -> None:
         """Look after trays from now on, until `stop`."""
-        works = [self._follow_on, self._export_on]
-        if self.exporter.is_here:
-            works += [self._do_on] * _HANDS
+        works = [self._follow_on]
+        works += [self._export_on] if self.exporter is not None else [self._write_on] * _HANDS
         for work in works:
             thread = threading.Thread(target=self._guard, args=(work,), name="trays", daemon=True)
             thread.start()
@@ -130,21 +132,22 @@ class TrayKeeper:
         return 0.0 if self.look_over_some(_AT_ONCE) else _REST_S
 
     def _export_on(self) -> float:
+        assert self.exporter is not None
         return _SHORT_S if self.exporter.step() else _REST_S
 
-    def _do_on(self) -> float:
-        if not self.exporter.has_jobs:
-            return _REST_S
-        return 0.0 if self.exporter.jobs.take_one() else _SHORT_S
+    def _write_on(self) -> float:
+        assert self.writer is not None
+        return 0.0 if self.writer.write_one() else _REST_S
 
     def finish(self, within_s: float = 600.0) -> None:
         """Do here and now all that there is to do for trays; for tests and commands, which start no threads."""
         latest = time.monotonic() + within_s
         self.follow_all()
         self.look_over_some()
-        while self.exporter.step() and time.monotonic() < latest:
-            if not (self.exporter.is_here and self.exporter.jobs.take_one()):
-                time.sleep(_SHORT_S)
+        while self.writer is not None and self.writer.write_one() and time.monotonic() < latest:
+            pass
+        while self.exporter is not None and self.exporter.step() and time.monotonic() < latest:
+            time.sleep(_SHORT_S)
 
     def stop(self) -> None:
         """Let trays be; what is under way is given up, and goes on when somebody starts again."""

@@ -1,4 +1,4 @@
-"""The queue of jobs: on SQLite in the data folder, or on Redis, from which workers on other machines take them.
+"""The queue of jobs on Redis, from which workers on other machines take them.
 
 A job carries all that it needs, and nothing that comes out of the queue is run or unpickled: messages are JSON of one
 schema, and files are a ZIP stored as it is. Whoever can write into the queue can have pictures keyed, and nothing else. An
@@ -14,9 +14,7 @@ import struct
 import threading
 import zipfile
 import zlib
-from collections.abc import Callable
 from dataclasses import asdict
-from pathlib import Path
 from typing import Annotated, Any
 
 import huey
@@ -24,14 +22,19 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tidymargin.core.base.errors import (
     DomainError,
-    FaultError,
-    StoppedError,
     TooLargeError,
     UnusableArgumentError,
 )
 from tidymargin.formats.limits import MAX_FILE_BYTES
 from tidymargin.process import give_memory_back
-from tidymargin.services.picture.keyjob import Order, Report, do_order, read_report, say_error
+from tidymargin.services.picture.keyjob import (
+    Order,
+    Report,
+    do_order,
+    read_report,
+    say_error,
+    to_outcome,
+)
 from tidymargin.services.picture.writing import Written
 from tidymargin.store.originals import name_of
 
@@ -66,18 +69,14 @@ def queue_url() -> str | None:
     return os.environ.get(QUEUE_VARIABLE) or None
 
 
-def open_queue(folder: Path | None, url: str | None = None) -> huey.Huey:
-    """Open the queue of a data folder, or the one at an address.
+def open_queue(url: str) -> huey.Huey:
+    """Open the queue at an address.
 
     Raises
     ------
     UnusableArgumentError
         There is no Redis at that address.
     """
-    if url is None:
-        assert folder is not None
-        place = str(folder / "queue.db")
-        return huey.SqliteHuey(_NAME, filename=place, results=False)
     if not url.startswith(("redis://", "rediss://", "unix://")):
         raise UnusableArgumentError(
             f"Expected {QUEUE_VARIABLE} as redis://HOST:PORT, got {url[:80]}.", field="queue"
@@ -163,44 +162,27 @@ def unpack_outcome(data: bytes, order: str) -> Outcome:
 
 
 class Jobs:
-    """Jobs on a queue: put there by a server, taken by itself or by workers, and collected when they are done.
+    """Jobs on a queue: put there by a server, taken by workers, and collected when they are done.
 
     Parameters
     ----------
     queue : huey.Huey
         See `open_queue`; of it only the storage is used.
-    load : callable, optional
-        Given a job's name, its picture's bytes; for jobs that are done where the pictures are. Without it they go
-        through the queue.
-    run : callable, optional
-        Runs what is computed, given the job's name; by itself it is just called.
     """
 
-    def __init__(
-        self,
-        queue: huey.Huey,
-        load: Callable[[str], bytes] | None = None,
-        run: Callable[[str, Callable[[], bytes]], bytes] = lambda _, compute: compute(),
-    ) -> None:
+    def __init__(self, queue: huey.Huey) -> None:
         self._storage = queue.storage
-        self._load = load
-        self._run = run
         self._has_complained = False
 
-    def put(self, name: str, order: Order, data: bytes | None) -> None:
-        """Queue a job; `data` is its picture, where it goes through the queue."""
-        if data is not None:
-            self._storage.put_data(f"in:{name}", data)
+    def put(self, name: str, order: Order, data: bytes) -> None:
+        """Queue a job with its picture."""
+        self._storage.put_data(f"in:{name}", data)
         self._storage.delete_data(f"beat:{name}")  # of a worker that was ended
         self._storage.enqueue(json.dumps({"job": name, "order": asdict(order)}).encode())
 
     def count_waiting(self) -> int:
         """Return how many messages wait on the queue."""
         return int(self._storage.queue_size())
-
-    def clear(self) -> None:
-        """Take everything off the queue, answers included."""
-        self._storage.flush_all()
 
     def _do(self, name: str, order: Order) -> None:
         """Do a job, unless it was done meanwhile."""
@@ -220,30 +202,23 @@ class Jobs:
             self.forget(name)
 
     def _is_taken_back(self, name: str) -> bool:
-        """Whether nobody waits for a job any more; where jobs are done here that is looked after elsewhere."""
-        return self._load is None and not self._storage.has_data_for_key(f"in:{name}")
+        """Whether nobody waits for a job any more."""
+        return not self._storage.has_data_for_key(f"in:{name}")
 
     def _work_out(self, name: str, order: Order) -> bytes | None:
-        """Return what comes of a job, packed; None where its picture was taken back, or the work was stopped."""
+        """Return what comes of a job, packed; None where its picture was taken back."""
         answers_to = order.digest(name)
         try:
-            data = self._load(name) if self._load else self._storage.peek_data(f"in:{name}")
+            data = self._storage.peek_data(f"in:{name}")
             if not isinstance(data, bytes):
                 return None
             if len(data) > MAX_FILE_BYTES:
                 raise TooLargeError("Expected a picture of at most 500 MB.")
             if order.original and name_of(data) != order.original:
                 return None  # another picture than is meant: it is asked for again
-            return self._run(name, lambda: pack_outcome(answers_to, *do_order(data, order)))
-        except StoppedError:
-            return None
-        except DomainError as error:
-            return pack_failure(answers_to, error)
-        except MemoryError:
-            return pack_failure(answers_to, TooLargeError("This takes more memory than there is.", hint="Scale the picture down."))  # fmt: skip
-        except Exception:
-            log.exception("a job failed by our own fault")
-            return pack_failure(answers_to, FaultError("This could not be keyed, by our own fault.", hint="The others are not touched by it."))  # fmt: skip
+            return pack_outcome(answers_to, *do_order(data, order))
+        except Exception as error:  # noqa: BLE001 - it is said in words, and what is our own fault logged
+            return pack_failure(answers_to, to_outcome(error))
 
     def _beat(self, name: str, ends: threading.Event) -> None:
         count = 0
@@ -295,6 +270,5 @@ class Jobs:
             self._has_complained = True
             return True
         self._do(message.job, message.order)
-        if self._load is None:  # a worker of its own, which has nothing to keep
-            give_memory_back()
+        give_memory_back()  # a worker has nothing to keep
         return True

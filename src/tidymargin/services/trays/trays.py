@@ -101,9 +101,9 @@ def _report_name(sheet: Sheet, recipe: Recipe) -> str:
     return f"report:{cut_name(sheet, recipe.names)}:{recipe.proof.name}"
 
 
-def report_at_hand(workshop: Workshop, sheet: Sheet) -> Report | None:
-    """Return what came of looking a sheet's cut over; None where nobody has."""
-    name = _report_name(sheet, read_recipe_of(sheet))
+def report_at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> Report | None:
+    """Return what came of looking a sheet's cut over, by its own recipe or another; None where nobody has."""
+    name = _report_name(sheet, recipe or read_recipe_of(sheet))
     found: Report | None = workshop.small.get(name)
     if found is None:
         kept = workshop.disk.get(name)

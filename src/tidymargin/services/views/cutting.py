@@ -29,11 +29,11 @@ def load_cutter(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Cutter:
     found = workshop.measured.get(facts_at) or workshop.executor.run_inside(
         facts_at, lambda: make_facts(workshop, sheet, recipe)
     )
-    place = levels_name(sheet, recipe)
-    levels = workshop.levels.get(place)
-    if levels is None:
-        levels = find_levels(found.picture, found.facts, plan.reach)
-        workshop.levels.put(place, levels, levels.size_bytes)
+    levels = workshop.levels.find(
+        levels_name(sheet, recipe),
+        lambda: find_levels(found.picture, found.facts, plan.reach),
+        lambda made: made.size_bytes,
+    )
     cutter = cut_by_levels(found.picture, found.facts, levels, plan)
     workshop.cutters.put(cutter_name(sheet, recipe.names), cutter, cutter.size_bytes)
     return cutter

@@ -66,17 +66,13 @@ def count_breaks(workshop: Workshop, sheet: Sheet) -> int:
     by_px = recipe.rim.choke_px
     if by_px <= 0:
         return 0
+
+    def compute() -> int:
+        cutter = load_cutter(workshop, sheet, recipe)
+        everywhere = whole(cutter.picture.height, cutter.picture.width)
+        stands = ~cutter.cleared(everywhere)
+        lay_on_mask(cutter.plan.marks, everywhere, stands)
+        return count_broken(stands, by_px)
+
     name = f"breaks:{cut_name(sheet, recipe.names)}"
-    found: int | None = workshop.small.get(name)
-    if found is None:
-
-        def compute() -> int:
-            cutter = load_cutter(workshop, sheet, recipe)
-            everywhere = whole(cutter.picture.height, cutter.picture.width)
-            stands = ~cutter.cleared(everywhere)
-            lay_on_mask(cutter.plan.marks, everywhere, stands)
-            return count_broken(stands, by_px)
-
-        found = workshop.executor.run(name, Priority.VIEW, compute)
-        workshop.small.put(name, found, 100)
-    return found
+    return workshop.look_up(name, Priority.VIEW, compute, lambda _: 100)

@@ -8,48 +8,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import DomainError
-from tidymargin.formats.checking import Checked, read_back
+from tidymargin.formats.checking import read_back
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.format_names import ENDINGS, FormatName
 from tidymargin.formats.names import to_file_name, to_stem
 from tidymargin.formats.outputs import Wish, write_cut
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.picture.writing import Written, pack, write_files, write_png
+from tidymargin.services.picture.writing import Written, pack, write_files
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_view
 from tidymargin.services.views.windows import View
 from tidymargin.services.workshop.executor import Priority
-from tidymargin.services.workshop.identity import export_name, files_name
+from tidymargin.services.workshop.identity import export_name
 from tidymargin.services.workshop.states import read_recipe_of, require_present_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
 Rgba = NDArray[np.uint8]
-
-
-def export_sheet(workshop: Workshop, sheet: Sheet) -> bytes:
-    """Return a sheet's cut as PNG, framed as its recipe says and at its own size.
-
-    Raises
-    ------
-    StoppedError
-        Somebody stopped it.
-    OlderEngineError
-        It was cut by an older engine.
-    """
-    return _export_png(workshop, sheet)[0]
-
-
-def _export_png(workshop: Workshop, sheet: Sheet) -> tuple[bytes, Checked]:
-    require_present_engine(sheet)
-    recipe = read_recipe_of(sheet)
-
-    def compute() -> tuple[bytes, Checked]:
-        cutter = load_cutter(workshop, sheet, recipe)
-        return write_png(cutter, recipe, sheet.dots_per_inch, workshop.executor.tick)
-
-    return workshop.executor.run(export_name(sheet), Priority.EXPORT, compute)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,23 +38,23 @@ class Download:
     files: tuple[Written, ...]
 
 
-def export_files(workshop: Workshop, sheet: Sheet) -> Download:
-    """Return what a sheet's export writes, each file read back.
+def export_sheet(workshop: Workshop, sheet: Sheet, *, as_png: bool = False) -> Download:
+    """Return what a sheet's export writes, each file read back; or one PNG of its own size, framed as is said.
 
     Raises
     ------
-    StoppedError, OlderEngineError
-        As `export_sheet`.
+    StoppedError
+        Somebody stopped it.
+    OlderEngineError
+        It was cut by an older engine.
     BadParameterError, BadOutputError
         As `writing.write_files`.
     """
     require_present_engine(sheet)
     recipe = read_recipe_of(sheet)
+    if as_png:
+        recipe = recipe.model_copy(update={"export": recipe.export.as_one_png()})
     stem = to_stem(sheet.name)
-    if recipe.export.is_one_png:
-        png, checked = _export_png(workshop, sheet)
-        file = Written(to_export_name(sheet.name), "png", png, checked)
-        return Download(file.name, file.media, png, (file,))
 
     def compute() -> Download:
         cutter = load_cutter(workshop, sheet, recipe)
@@ -89,12 +65,7 @@ def export_files(workshop: Workshop, sheet: Sheet) -> Download:
             return Download(found[0].name, found[0].media, found[0].data, found)
         return Download(to_file_name(stem, "zip"), "application/zip", pack(list(found)), found)
 
-    return workshop.executor.run(files_name(sheet), Priority.EXPORT, compute)
-
-
-def to_export_name(name: str) -> str:
-    """Return a file name for a sheet's export: its own, ending in .png."""
-    return to_file_name(to_stem(name), "png")
+    return workshop.executor.run(export_name(sheet, recipe), Priority.EXPORT, compute)
 
 
 def to_download_name(name: str, recipe: Recipe) -> str:
@@ -123,7 +94,7 @@ def export_again(workshop: Workshop, sheet_id: int, export_id: int) -> Download:
     """
     made = workshop.exports.load(sheet_id, export_id)
     sheet = workshop.sheets.load_at(workshop.sheets.load(sheet_id), made.state)
-    return export_files(workshop, sheet)
+    return export_sheet(workshop, sheet)
 
 
 _SAMPLE_PX, _SAMPLE_TIMES = 56, 3

@@ -26,18 +26,14 @@ def load_faults(workshop: Workshop, sheet: Sheet) -> tuple[Fault, ...]:
     """
     recipe = read_recipe_of(sheet)
     name = _faults_name(sheet, recipe)
-    found: tuple[Fault, ...] | None = workshop.small.get(name)
-    if found is not None:
-        return found
-
-    def compute() -> tuple[Fault, ...]:
-        cutter = load_cutter(workshop, sheet, recipe)
-        there = judge_cut(cutter, recipe.proof)
-        workshop.small.put(name, there, 200 + 300 * len(there))
-        return there
-
-    workshop.executor.follow(f"faults of {sheet.id}", name)
-    return workshop.executor.run(name, Priority.THUMBNAIL, compute)
+    if workshop.small.get(name) is None:
+        workshop.executor.follow(f"faults of {sheet.id}", name)
+    return workshop.look_up(
+        name,
+        Priority.THUMBNAIL,
+        lambda: judge_cut(load_cutter(workshop, sheet, recipe), recipe.proof),
+        lambda there: 200 + 300 * len(there),
+    )
 
 
 def faults_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Fault, ...] | None:

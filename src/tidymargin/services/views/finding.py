@@ -85,16 +85,12 @@ def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place
     """Say what a click at a place would do."""
     recipe = read_recipe_of(sheet)
     name = f"place:{cut_name(sheet, recipe.names)}:{row}:{col}"
-    found: Place | None = workshop.small.get(name)
-    if found is None:
-        found = workshop.executor.run(
-            name,
-            Priority.VIEW,
-            lambda: describe_place(load_cutter(workshop, sheet, recipe), row, col),
-        )
-        size = 64 if found.takes is None else found.takes.nbytes
-        workshop.small.put(name, found, size)
-    return found
+    return workshop.look_up(
+        name,
+        Priority.VIEW,
+        lambda: describe_place(load_cutter(workshop, sheet, recipe), row, col),
+        lambda place: 64 if place.takes is None else place.takes.nbytes,
+    )
 
 
 def find_dirty(
@@ -167,16 +163,16 @@ def _look_for(
 ) -> tuple[T, ...]:
     """Return what is found in what is cleared of a sheet, looked for once for all states that clear alike."""
     recipe = read_recipe_of(sheet)
-    name = found_name(sheet, recipe, what)
-    found: tuple[T, ...] | None = workshop.small.get(name)
-    if found is not None:
-        return found
 
     def compute() -> tuple[T, ...]:
         cutter = load_cutter(workshop, sheet, recipe)
         everywhere = whole(cutter.picture.height, cutter.picture.width)
-        there = find(cutter.facts, cutter.cleared(everywhere))
-        workshop.small.put(name, there, 200 + 1000 * len(there))
-        return there
+        return find(cutter.facts, cutter.cleared(everywhere))
 
-    return workshop.executor.run(name, priority, compute, cost_bytes=cost_bytes)
+    return workshop.look_up(
+        found_name(sheet, recipe, what),
+        priority,
+        compute,
+        lambda there: 200 + 1000 * len(there),
+        cost_bytes=cost_bytes,
+    )

@@ -14,12 +14,16 @@ _AREA_BYTES = 5  # a pixel of the picture and of the area each: resampling
 
 def load_picture(workshop: Workshop, sheet: Sheet) -> Picture:
     """Return a sheet's whole decoded picture; to be called by the executor's own jobs."""
-    found = workshop.pictures.get(sheet.original)
-    if found is None:
+
+    def decode() -> Picture:
         data = workshop.originals.load(sheet.original)
-        found = workshop.readers.decode(data, workshop.executor.tick).picture
-        workshop.pictures.put(sheet.original, found, found.rgb.nbytes)
-    return found
+        return workshop.readers.decode(data, workshop.executor.tick).picture
+
+    return workshop.pictures.find(sheet.original, decode, _size_of)
+
+
+def _size_of(picture: Picture) -> int:
+    return picture.rgb.nbytes
 
 
 def load_work(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Picture:
@@ -27,12 +31,9 @@ def load_work(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Picture:
     area = area_of(sheet, recipe)
     if area.is_whole:
         return load_picture(workshop, sheet)
-    name = area_name(sheet, area)
-    found = workshop.pictures.get(name)
-    if found is None:
-        found = take_area(load_picture(workshop, sheet), area)
-        workshop.pictures.put(name, found, found.rgb.nbytes)
-    return found
+    return workshop.pictures.find(
+        area_name(sheet, area), lambda: take_area(load_picture(workshop, sheet), area), _size_of
+    )
 
 
 def picture_cost(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> int:

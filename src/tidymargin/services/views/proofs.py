@@ -1,7 +1,5 @@
 """Small pictures of a sheet's cut, of what it could be, and those that are kept of what an older engine made."""
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -115,9 +113,8 @@ def make_alternative(workshop: Workshop, sheet: Sheet, name: str) -> bytes:
         top, left = max(0, rows[0] - _AROUND_PX), max(0, cols[0] - _AROUND_PX)
         return cut[top : rows[-1] + _AROUND_PX, left : cols[-1] + _AROUND_PX]
 
-    return _remember(
-        workshop, f"alternative:{facts_name(sheet, recipe.names)}", lambda: encode_quick(make())
-    )
+    name = f"alternative:{facts_name(sheet, recipe.names)}"
+    return workshop.look_up(name, Priority.THUMBNAIL, lambda: encode_quick(make()), len)
 
 
 def find_meant_grounds(workshop: Workshop, sheet: Sheet) -> tuple[GroundKind, ...]:
@@ -128,14 +125,5 @@ def find_meant_grounds(workshop: Workshop, sheet: Sheet) -> tuple[GroundKind, ..
         return " ".join(find_meant(reduce_work(load_work(workshop, sheet, recipe)))).encode()
 
     name = f"meant:{facts_name(sheet, change_recipe(recipe, 'ground', kind='auto', figure='auto').names)}"
-    found = _remember(workshop, name, compute).decode().split()
+    found = workshop.look_up(name, Priority.THUMBNAIL, compute, len).decode().split()
     return tuple(kind for kind in GROUND_KINDS if kind in found)
-
-
-def _remember(workshop: Workshop, name: str, compute: Callable[[], bytes]) -> bytes:
-    """Return something small that is made once."""
-    found: bytes | None = workshop.small.get(name)
-    if found is None:
-        found = workshop.executor.run(name, Priority.THUMBNAIL, compute)
-        workshop.small.put(name, found, len(found))
-    return found

@@ -1,6 +1,5 @@
 """What is in view: regions of the cut, tile by tile, at full size or averaged down."""
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import cv2
@@ -28,6 +27,7 @@ from tidymargin.services.views.windows import (
     recut_window,
     reduce_work,
 )
+from tidymargin.services.workshop.cache import size_of_array
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.identity import cut_name, facts_name, levels_name, tile_name
 from tidymargin.services.workshop.states import area_of, read_recipe_of
@@ -88,17 +88,6 @@ def render_view(
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
-def _keep(
-    workshop: Workshop, name: tuple[object, ...], make: Callable[[], NDArray[np.uint8]]
-) -> NDArray[np.uint8]:
-    """Return what a view needs, made once for as long as somebody may move a control there."""
-    found = workshop.tiles.get(name)
-    if found is None:
-        found = make()
-        workshop.tiles.put(name, found, found.nbytes + 200)
-    return found
-
-
 def _settle_view(
     workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
 ) -> Rgba:
@@ -114,7 +103,7 @@ def _settle_view(
             found = recut_window(workshop, sheet, recipe, cutter, view, before)
         else:
             found = cut_window(workshop, sheet, recipe, cutter, view)
-        workshop.tiles.put(name, found, found.nbytes + 200)
+        workshop.tiles.put(name, found, size_of_array(found))
     workshop.small.put(latest, Settled(but_marks, cutter.plan.marks, found), found.nbytes)
     return found
 
@@ -148,7 +137,7 @@ def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, v
         finished = draft_finish(plain, cutter, (view.top, view.left), view.cell)
         if finished is not None:
             return finished
-    return _keep(workshop, ("sketch", cut_name(sheet, recipe.names), view), make)
+    return workshop.tiles.find(("sketch", cut_name(sheet, recipe.names), view), make, size_of_array)
 
 
 def _lay_marks_on(stays: NDArray[np.float32], cutter: Cutter, view: View) -> NDArray[np.float32]:
@@ -178,7 +167,9 @@ def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
 
 def _keep_original(workshop: Workshop, sheet: Sheet, recipe: Recipe, view: View) -> Rgba:
     name = ("original", sheet.original, area_of(sheet, recipe).corners, view)
-    return _keep(workshop, name, lambda: _look_at(load_work(workshop, sheet, recipe), view))
+    return workshop.tiles.find(
+        name, lambda: _look_at(load_work(workshop, sheet, recipe), view), size_of_array
+    )
 
 
 def _keep_samples(
@@ -187,10 +178,10 @@ def _keep_samples(
     shown = view.covers(whole(cutter.picture.height, cutter.picture.width))
     shape = (shown.height, shown.width) if view.cell == 1 else (view.height, view.width)
     window = (view.top, view.left, view.cell)
-    return _keep(
-        workshop,
+    return workshop.tiles.find(
         ("levels", levels_name(sheet, recipe), view),
         lambda: sample_levels(cutter.reach.levels, window, shape),
+        size_of_array,
     )
 
 
@@ -224,7 +215,7 @@ def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
             small, measure_sheet(small, recipe.ground.to_plan(), grid_px=_DRAFT_GRID_PX)
         ).render_whole()
 
-    return _keep(workshop, ("draft", facts_name(sheet, recipe.names)), make)
+    return workshop.tiles.find(("draft", facts_name(sheet, recipe.names)), make, size_of_array)
 
 
 def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:

@@ -15,6 +15,7 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.marks.plan import EVERYWHERE, MarksPlan
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services.workshop.cache import size_of_array
 from tidymargin.services.workshop.identity import tile_name
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
@@ -124,7 +125,7 @@ class TiledCut:
             out[place] = self._cutter.render(tile) if at_once is None else at_once[place]
             if name is not None:
                 pixels = out[place].copy()
-                self._workshop.tiles.put(name, pixels, pixels.nbytes + 200)
+                self._workshop.tiles.put(name, pixels, size_of_array(pixels))
         return out
 
 

@@ -6,11 +6,12 @@ import os
 import shutil
 import tempfile
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from pathlib import Path
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
+from cachetools import LRUCache
+from numpy.typing import NDArray
 from typing_extensions import Buffer
 
 T = TypeVar("T")
@@ -31,38 +32,39 @@ class ByteCache(Generic[T]):
     """
 
     def __init__(self, limit_bytes: int, most: int = 100_000) -> None:
-        self._limit = limit_bytes
-        self._most = most
-        self._held = 0
-        self._values: OrderedDict[Hashable, tuple[T, int]] = OrderedDict()
+        least = -(
+            -limit_bytes // most
+        )  # counted for each value, so that there can be no more of them
+        self._values: LRUCache[Hashable, tuple[T, int]] = LRUCache(
+            limit_bytes, getsizeof=lambda held: max(held[1], least)
+        )
         self._lock = threading.Lock()
 
     def get(self, name: Hashable) -> T | None:
         """Return a value and mark it as used, or None."""
         with self._lock:
             found = self._values.get(name)
-            if found is None:
-                return None
-            self._values.move_to_end(name)
-            return found[0]
+        return None if found is None else found[0]
 
     def put(self, name: Hashable, value: T, size_bytes: int) -> None:
         """Keep a value, forgetting the longest unused ones to make room."""
         with self._lock:
-            if name in self._values:
-                self._held -= self._values.pop(name)[1]
-            if size_bytes > self._limit:
-                return
-            self._values[name] = (value, size_bytes)
-            self._held += size_bytes
-            while self._held > self._limit or len(self._values) > self._most:
-                _, (_, freed) = self._values.popitem(last=False)
-                self._held -= freed
+            self._values.pop(name, None)
+            with contextlib.suppress(ValueError):  # it is larger than all that is kept
+                self._values[name] = (value, size_bytes)
 
-    @property
-    def held_bytes(self) -> int:
-        """What is held now."""
-        return self._held
+    def find(self, name: Hashable, make: Callable[[], T], size_of: Callable[[T], int]) -> T:
+        """Return what is kept under a name, or make and keep it."""
+        found = self.get(name)
+        if found is None:
+            found = make()
+            self.put(name, found, size_of(found))
+        return found
+
+
+def size_of_array(values: NDArray[Any]) -> int:
+    """Return what keeping an array takes, in bytes, with what stands around it."""
+    return values.nbytes + 200
 
 
 def _check(name: str, data: Buffer) -> bytes:

@@ -70,11 +70,6 @@ def proof_name(sheet: Sheet, names: Names, version: int) -> str:
     return f"proof:{cut_name(sheet, names, version)}"
 
 
-def export_name(sheet: Sheet) -> str:
-    """Return the name of the job that exports a sheet's present state as one PNG."""
-    return f"export:{cut_name(sheet, sheet.names)}:{sheet.names['export']}"
-
-
-def files_name(sheet: Sheet) -> str:
-    """Return the name of the job that writes all that a sheet's present state is exported as."""
-    return f"files:{export_name(sheet)}"
+def export_name(sheet: Sheet, recipe: Recipe) -> str:
+    """Return the name of the job that writes what a recipe's export asks for of a sheet."""
+    return f"export:{cut_name(sheet, recipe.names)}:{recipe.names['export']}"

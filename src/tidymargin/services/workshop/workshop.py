@@ -2,9 +2,11 @@
 
 import logging
 import shutil
+import threading
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +20,7 @@ from tidymargin.formats.encode import is_whole_png
 from tidymargin.process import PARTS
 from tidymargin.services.picture.reading import Readers
 from tidymargin.services.workshop.cache import ByteCache, DiskCache
-from tidymargin.services.workshop.executor import Executor
+from tidymargin.services.workshop.executor import Executor, Priority
 from tidymargin.store.copies import Copies, Copy
 from tidymargin.store.database import UNREADABLE, check_database, list_revisions, open_database
 from tidymargin.store.exports import Exports
@@ -36,6 +38,8 @@ from tidymargin.store.sheets import Sheets
 from tidymargin.store.trays import Trays
 
 log = logging.getLogger(__name__)
+
+T = TypeVar("T")
 
 _MB = 1024 * 1024
 _DISK_BYTES = 2048 * _MB
@@ -80,11 +84,33 @@ class Workshop:
     stopped: set[str] = field(default_factory=set)
     failed: dict[str, DomainError] = field(default_factory=dict)
     renewing: set[int] = field(default_factory=set)
+    exporting: threading.Lock = field(default_factory=threading.Lock)
 
     @property
     def database(self) -> Path:
         """The database's file."""
         return self.folder / DATABASE
+
+    def look_up(
+        self, name: str, priority: Priority, compute: Callable[[], T], size_of: Callable[[T], int], *, cost_bytes: int = 0
+    ) -> T:  # fmt: skip
+        """Return something small that is kept under a name; else the executor computes it, and it is kept.
+
+        Raises
+        ------
+        StoppedError
+            Nobody wants it any more.
+        """
+
+        def compute_and_keep() -> T:
+            made = compute()
+            self.small.put(name, made, size_of(made))
+            return made
+
+        found: T | None = self.small.get(name)
+        if found is not None:
+            return found
+        return self.executor.run(name, priority, compute_and_keep, cost_bytes=cost_bytes)
 
     def keep(self, cache: DiskCache, original: str, name: str, data: bytes) -> None:
         """Keep on the disk what was made of an original, unless it was deleted meanwhile."""

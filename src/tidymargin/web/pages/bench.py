@@ -6,7 +6,7 @@ from tidymargin.core.base.errors import BadParameterError, StoppedError, Unreada
 from tidymargin.services.edits import changing, history
 from tidymargin.services.views import finding
 from tidymargin.services.views.measuring import resume_measuring, stop_measuring
-from tidymargin.services.workshop.identity import export_name, files_name, measuring_name
+from tidymargin.services.workshop.identity import export_name, measuring_name
 from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, read_seen
@@ -64,8 +64,7 @@ def visit(sheet_id: int, state: int) -> Answer:
 
 
 def _name_export(sheet: Sheet) -> str:
-    is_one_png = read_recipe_of(sheet).export.is_one_png
-    return export_name(sheet) if is_one_png else files_name(sheet)
+    return export_name(sheet, read_recipe_of(sheet))
 
 
 _WORK = {"measuring": measuring_name, "export": _name_export}

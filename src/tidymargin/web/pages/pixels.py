@@ -14,11 +14,9 @@ from tidymargin.services.views import drafts, proofs, viewing
 from tidymargin.services.views.cutting import load_tolerance
 from tidymargin.services.views.exporting import (
     export_again,
-    export_files,
     export_sheet,
     make_sample,
     note_export,
-    to_export_name,
 )
 from tidymargin.services.views.finding import (
     load_narrows,
@@ -233,19 +231,14 @@ def _send_file(name: str, media: str, data: bytes) -> Response:
     return response
 
 
-@blueprint.get("/export.png")
-def export(sheet_id: int) -> Response:
-    """Send the cut as PNG as a download, framed as said, at its own size."""
-    sheet = the_workshop().sheets.load(sheet_id)
-    return _send_file(to_export_name(sheet.name), "image/png", export_sheet(the_workshop(), sheet))
-
-
 @blueprint.get("/export")
-def export_as_said(sheet_id: int) -> Response:
-    """Send what the export sentence says, as one file or a ZIP of several, and note that."""
+def export(sheet_id: int) -> Response:
+    """Send what the export sentence says, as one file or a ZIP of several, and note that; or with `png` one PNG alone."""
     sheet = the_workshop().sheets.load(sheet_id)
-    found = export_files(the_workshop(), sheet)
-    note_export(the_workshop(), sheet, found)
+    as_png = "png" in request.args
+    found = export_sheet(the_workshop(), sheet, as_png=as_png)
+    if not as_png:
+        note_export(the_workshop(), sheet, found)
     return _send_file(found.name, found.media, found.data)
 
 

@@ -29,7 +29,7 @@ export class Exporting {
   async copy(button) {
     const words = button.textContent;
     try {
-      const picture = fetch(`${this.sheet.address}export.png`).then((response) => {
+      const picture = fetch(`${this.sheet.address}export?png=1`).then((response) => {
         if (!response.ok) throw new Error(`${response.status}`);
         return response.blob();
       });
