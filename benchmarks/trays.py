@@ -7,16 +7,25 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing, contextmanager
 from pathlib import Path
 
+import cv2
+import numpy as np
+
 from benchmarks.families import fetch, make_picture
+from tidymargin.core.cut import Cutter
 from tidymargin.demo.truth import encode_picture
+from tidymargin.formats.encode import encode_png
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays.exporter import Exporter
 from tidymargin.services.trays.exports import begin_export, stand
+from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.services.trays.trays import make_tray
+from tidymargin.services.views.cutting import load_cutter
+from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 
 _SHEETS = 100
@@ -83,6 +92,48 @@ def report_workers() -> None:
         print(f"Two workers over one: {min(two) / min(one):.2f} (asked 0.6)")
 
 
+_LOOKED_OVER, _SIDES_PX = 50, (1155, 1732)
+
+
+def report_here() -> None:
+    """Print what exporting looked-over sheets of two megapixels takes here, over encoding and fitting them on all cores."""
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place)
+        random = np.random.default_rng(0)
+        with closing(open_workshop(folder)) as workshop:
+            sheets = []
+            for number in range(_LOOKED_OVER):
+                rgb = cv2.resize(make_picture(number + 1).rgb, _SIDES_PX[::-1])
+                noisy = rgb + random.normal(0, 1, rgb.shape)
+                picture = np.clip(noisy, 0, 255).astype(np.uint8)
+                sheets.append(
+                    add_sheet(workshop, encode_picture(picture, "jpg", 92), f"{number}.jpg")
+                )
+            make_tray(workshop, "Fifty", [sheet.id for sheet in sheets])
+            keeper = TrayKeeper(workshop)
+            keeper.finish()
+            cutters = [load_cutter(workshop, s, read_recipe_of(s)) for s in sheets[:8]]
+
+            def encode(cutter: Cutter) -> None:
+                encode_png(cutter.render_whole())
+
+            begun = time.monotonic()
+            with ThreadPoolExecutor(os.cpu_count()) as pool:
+                list(pool.map(encode, cutters))
+            floor = (time.monotonic() - begun) * _LOOKED_OVER / len(cutters)
+            export = begin_export(workshop, 1)
+            begun = time.monotonic()
+            keeper.start()
+            while not stand(workshop, workshop.trays.load_export(export.id)).is_over:
+                time.sleep(0.1)
+            took = time.monotonic() - begun
+            keeper.stop()
+            failed = stand(workshop, workshop.trays.load_export(export.id)).failed
+            assert not failed, failed
+        print(f"{_LOOKED_OVER} looked-over sheets written here, over encoding and fitting them: {took / floor:.2f} (asked 1.2)")  # fmt: skip
+
+
 if __name__ == "__main__":
     fetch()
+    report_here()
     report_workers()

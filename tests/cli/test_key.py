@@ -1,4 +1,7 @@
 import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -211,3 +214,29 @@ def test_what_cannot_be_written_is_one_sentence_and_leaves_nothing(folder, argum
     assert done.exit_code == code, done.output
     assert said in done.output
     assert not (folder / "out").exists() or not list((folder / "out").iterdir())
+
+
+@pytest.mark.parametrize(
+    ("does", "unneeded"),
+    [
+        (
+            "from tidymargin.cli.commands import main; main(['key', '--help'], standalone_mode=False)",
+            ("numpy", "numba", "cv2", "PIL", "pydantic", "sqlalchemy", "flask", "redis"),
+        ),
+        (
+            "import tidymargin.cli.cutting",
+            ("sqlalchemy", "alembic", "redis", "huey", "flask", "reportlab", "pypdfium2"),
+        ),
+        (
+            "import tidymargin.core.cut, tidymargin.core.faults.finding",
+            ("PIL", "pydantic", "sqlalchemy", "click", "flask"),
+        ),
+    ],
+)
+def test_nothing_is_loaded_that_is_not_needed(does, unneeded):
+    tell = "import sys; print(*sorted({name.split('.')[0] for name in sys.modules}))"
+    done = subprocess.run(
+        [sys.executable, "-c", f"{does}; {tell}"], capture_output=True, text=True, check=True,
+        env={**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)},
+    )  # fmt: skip
+    assert set(unneeded) & set(done.stdout.splitlines()[-1].split()) == set()

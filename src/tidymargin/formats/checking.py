@@ -7,7 +7,6 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-import pypdfium2
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -87,6 +86,8 @@ class Witness:
 
 def _read_pdf(data: bytes, shape: tuple[int, ...]) -> tuple[Rgba, float]:
     """Return the page drawn as large as its picture is, and its dpi."""
+    import pypdfium2  # seldom needed
+
     document = pypdfium2.PdfDocument(data)
     try:
         page = document[0]

@@ -13,7 +13,8 @@ from tidymargin.formats.export_step import read_sizes, write_sizes
 from tidymargin.formats.limits import MAX_FILE_BYTES
 from tidymargin.formats.names import to_file_name
 from tidymargin.formats.recipe import read_recipe
-from tidymargin.services.trays import exports, trays
+from tidymargin.services.trays import exports as tray_exports
+from tidymargin.services.trays import trays
 from tidymargin.services.trays.trays import Card, overview_of
 from tidymargin.store.values import Tray, TrayJob
 from tidymargin.web.answers import read_number, read_seen
@@ -34,7 +35,8 @@ def _gather(tray: Tray) -> dict[str, Any]:
     overview = overview_of(workshop, tray)
     shared = read_recipe(tray.recipe)
     exports = [
-        exports.stand(workshop, export) for export in workshop.trays.list_exports(tray.id, _LISTED)
+        tray_exports.stand(workshop, export)
+        for export in workshop.trays.list_exports(tray.id, _LISTED)
     ]
     working = any(each.export.state == "working" and not each.is_over for each in exports)
     compares = request.args.get("compare") == "1"
@@ -262,7 +264,7 @@ def undo(tray_id: int) -> AnyResponse:
 @blueprint.post("/trays/<int:tray_id>/export")
 def begin_export(tray_id: int) -> AnyResponse:
     """Have all of a tray written."""
-    exports.begin_export(the_workshop(), tray_id)
+    tray_exports.begin_export(the_workshop(), tray_id)
     return _go_to(tray_id)
 
 
@@ -272,9 +274,9 @@ def change_export(export_id: int, what: str) -> AnyResponse:
     workshop = the_workshop()
     export = workshop.trays.load_export(export_id)
     if what == "retry":
-        exports.write_again(workshop, export_id)
+        tray_exports.write_again(workshop, export_id)
     elif what == "forget":
-        exports.forget_export(workshop, export_id)
+        tray_exports.forget_export(workshop, export_id)
     else:
         state = {"pause": "paused", "go_on": "working", "stop": "stopped"}
         workshop.trays.set_export(export_id, state[what])  # type: ignore[arg-type]
@@ -287,5 +289,5 @@ def fetch(export_id: int) -> AnyResponse:
     """Send all that was written of a tray, with its manifest."""
     workshop = the_workshop()
     export = workshop.trays.load_export(export_id)
-    data = exports.write_zip(workshop, export)
+    data = tray_exports.write_zip(workshop, export)
     return send_file(data, "application/zip", as_attachment=True, download_name=to_file_name(export.name, "zip"))  # fmt: skip
