@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,7 @@ from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper, make_wood, photograph_page
 from tidymargin.demo.truth import TrueCase, encode_picture
 from tidymargin.services.edits.history import list_history
+from tidymargin.services.picture.reading import Readers
 from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.app import create_app
@@ -77,9 +79,24 @@ def badge_jpg(badge: tuple[Picture, np.ndarray]) -> bytes:
     return encode_picture(badge[0].rgb, "jpg", 88)
 
 
+class _Lent(Readers):
+    """Readers that stay when the workshop that they are lent to is closed."""
+
+    def close(self) -> None:
+        pass
+
+
+@pytest.fixture(scope="session")
+def readers() -> Iterator[Readers]:
+    """Processes that decode, started once for all tests that have no need of their own."""
+    lent = _Lent()
+    yield lent
+    Readers.close(lent)
+
+
 @pytest.fixture
-def workshop(tmp_path: Path) -> Iterator[Workshop]:
-    shop = open_workshop(tmp_path / "data")
+def workshop(tmp_path: Path, readers: Readers) -> Iterator[Workshop]:
+    shop = replace(open_workshop(tmp_path / "data"), readers=readers)
     yield shop
     shop.close()
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
 
-from tidymargin.services.picture.warming import warm_kernels
+from tidymargin.services.picture.warming import warm_behind
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.web.server import end_server, make_server
 
@@ -25,7 +25,7 @@ _OFF = "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE loca
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
-    warm_kernels()  # on a fresh machine compiling takes longer than a page may
+    warm_behind()  # on a fresh machine compiling takes longer than a page may
     flags = [*_FLAGS.split(), _OFF, *(["--no-sandbox"] if os.geteuid() == 0 else [])]
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)

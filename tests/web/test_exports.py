@@ -65,6 +65,7 @@ def test_exports_are_listed_with_what_they_held_and_fetched_again_though_the_she
     assert fetched.headers["Content-Disposition"] == first.headers["Content-Disposition"]
     assert client.get("/sheets/999/exports/1").status_code == 404
     assert client.get(f"/sheets/{sheet.id}/exports/99").status_code == 404
+    settings.set_export(workshop, sheet.id, sheet.head, formats=["png"], sizes=[])
     for _ in range(25):
         client.get(f"/sheets/{sheet.id}/export")
     assert len(workshop.exports.list_of(sheet.id)) == 20

@@ -66,7 +66,7 @@ def test_parts_of_an_outline_answer_in_proportion_to_its_points(ask):
 
 RINGS = {
     "one of 20,000 places": (np.random.default_rng(3).uniform(0, 500, (20_000, 2)),),
-    "a hundred of a thousand": tuple(np.random.default_rng(4).uniform(0, 500, (100, 1000, 2))),
+    "twenty of a thousand": tuple(np.random.default_rng(4).uniform(0, 500, (20, 1000, 2))),
 }
 
 

@@ -6,7 +6,7 @@ from benchmarks.tray_kills import TrayOrdeal
 from benchmarks.trays import serve_redis
 
 SHEETS, KILLS = (
-    24,
+    12,
     5,
 )  # of each kind; `./tidy bench --kills 30` goes through 300 sheets and 30 kills
 

@@ -152,7 +152,7 @@ def warm_kernels() -> None:
 
 
 def warm_behind() -> None:
-    """Have every kernel compiled where that is still to be done, by a process that gives way to all else, and load them.
+    """Have every kernel compiled where that is still to be done, by a process that gives way to all else; load the first.
 
     Compiling takes minutes of one core, and in this process would hold up whoever waits for a page.
     """
@@ -164,7 +164,13 @@ def warm_behind() -> None:
             assert running.stdout is not None
             for line in running.stdout:
                 _tell(float(line))
-    warm_kernels()  # what is compiled is only loaded
+    _load_first()
+
+
+def _load_first() -> None:
+    """Load what a first sheet is measured and cut by; all else is loaded when it is needed, which is quick."""
+    picture = next(_make_pictures())
+    cut_out(picture, measure_sheet(picture, GroundPlan(nature="opaque"))).render_whole()
 
 
 _share: float | None = None
