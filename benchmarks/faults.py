@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from benchmarks.accuracy import make_cases
 from benchmarks.families import fetch, make_picture
+from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
@@ -291,7 +292,7 @@ def _resolution(clean: Clean, random: Random, strength: float) -> Plant:
     if not len(cols):
         return None
     dpi = 145 - 100 * strength
-    wide_mm = 25.4 * (cols[-1] - cols[0] + 1) / dpi
+    wide_mm = MM_PER_INCH * (cols[-1] - cols[0] + 1) / dpi
     box = Region(0, 0, *clean.seen.rgba.shape[:2])
     return _Change(clean.seen.rgba, box, True, print_mm=float(wide_mm))
 

@@ -29,7 +29,7 @@ performance.setResourceTimingBufferSize(5000);
 """
 _PAINTED = """async () => {
   for (let tries = 0; tries < 600; tries += 1) {
-    const asked = performance.getEntriesByType("resource").filter((e) => e.name.includes("tolerance=") && !e.name.includes("settles") && e.startTime >= window.moved);
+    const asked = performance.getEntriesByType("resource").filter((e) => e.name.includes("tried=") && !e.name.includes("settles") && e.startTime >= window.moved);
     const drawn = asked.length && window.painted.find((at) => at >= asked[0].responseEnd);
     if (drawn) return [drawn - window.moved, asked[0].name];
     await new Promise(requestAnimationFrame);

@@ -226,7 +226,7 @@ def test_a_logo_goes_out_in_three_sizes_as_webp_and_png_in_one_archive(page, wor
     assert {(image.format, image.size[0]) for image in files.values()} == {
         (kind, size) for kind in ("PNG", "WEBP") for size in (200, 100, 60)
     }
-    whole = read_png(export_sheet(workshop, workshop.sheets.load(sheet.id)).data)
+    whole = read_png(export_sheet(workshop, workshop.sheets.load(sheet.id), as_png=True).data)
     true = whole[..., 3].reshape(200, 2, 200, 2).mean(axis=(1, 3))
     for image in files.values():
         if image.size[0] == 200:

@@ -7,7 +7,7 @@ from tests.conftest import to_png
 from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
-from tidymargin.core.faults.doubt import TO_LOOK_AT, Doubt, Reason, weigh_doubt
+from tidymargin.core.faults.doubt import TO_LOOK_AT, Cause, Doubt, weigh_doubt
 from tidymargin.core.faults.kinds import Fault
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.plan import Plan
@@ -35,12 +35,12 @@ def doubt_of(picture, faults=(), plan=Plan()):
 
 def test_reasons_add_up_as_if_they_were_independent_and_nothing_is_no_doubt():
     assert Doubt(()).score == 0
-    assert Doubt((Reason("strays", 0.5),)).score == pytest.approx(0.5)
-    two = Doubt((Reason("strays", 0.5), Reason("nature", 0.4)))
+    assert Doubt((Cause("strays", 0.5),)).score == pytest.approx(0.5)
+    two = Doubt((Cause("strays", 0.5), Cause("nature", 0.4)))
     assert two.score == pytest.approx(1 - 0.5 * 0.6)
-    assert Doubt((Reason("no_ground", 0.9), Reason("strays", 0.5))).score > 0.9
-    assert not Doubt((Reason("nature", TO_LOOK_AT - 0.01),)).is_to_look_at
-    assert Doubt((Reason("nature", TO_LOOK_AT + 0.01),)).is_to_look_at
+    assert Doubt((Cause("no_ground", 0.9), Cause("strays", 0.5))).score > 0.9
+    assert not Doubt((Cause("nature", TO_LOOK_AT - 0.01),)).is_to_look_at
+    assert Doubt((Cause("nature", TO_LOOK_AT + 0.01),)).is_to_look_at
 
 
 def test_a_plain_cut_is_in_no_doubt_and_of_each_kind_of_fault_the_worst_counts():

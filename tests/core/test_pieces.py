@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core.output.pieces import find_pieces
+from tidymargin.core.output.pieces import find_drawings
 
 
 def draw_page(scale=1.0, *, is_untidy=True):
@@ -36,7 +36,7 @@ def draw_page(scale=1.0, *, is_untidy=True):
 @pytest.mark.parametrize("scale", [0.4, 1.0, 2.5])
 def test_twelve_drawings_on_a_page_are_twelve_pieces_in_reading_order(scale):
     alpha, middles = draw_page(scale)
-    pieces = find_pieces(alpha)
+    pieces = find_drawings(alpha)
     assert len(pieces) == 12
     for piece, (row, col) in zip(pieces, middles, strict=True):
         box = piece.box
@@ -50,7 +50,7 @@ def test_a_piece_takes_nothing_of_its_neighbours_where_their_boxes_overlap():
     alpha = np.zeros((400, 400), np.uint8)
     cv2.line(alpha, (20, 380), (300, 100), 255, 9)
     cv2.circle(alpha, (310, 310), 60, 255, -1)
-    first, second = sorted(find_pieces(alpha), key=lambda piece: piece.box.left)
+    first, second = sorted(find_drawings(alpha), key=lambda piece: piece.box.left)
     assert first.box.touches(second.box)
     rgba = np.dstack([np.zeros((400, 400, 3), np.uint8), alpha])
     one, other = (int((p.take(rgba, p.box)[..., 3] > 0).sum()) for p in (first, second))
@@ -65,13 +65,13 @@ def test_a_word_of_several_letters_is_one_piece(gap):
         left = 30 + number * (90 + gap)
         alpha[50:150, left : left + 90] = 255
         alpha[70:130, left + 20 : left + 70] = 0
-    (piece,) = find_pieces(alpha)
+    (piece,) = find_drawings(alpha)
     assert (piece.box.top, piece.box.bottom, piece.box.left) == (50, 150, 30)
 
 
 def test_an_empty_cut_has_no_pieces_and_one_dot_is_one():
-    assert find_pieces(np.zeros((50, 60), np.uint8)) == []
+    assert find_drawings(np.zeros((50, 60), np.uint8)) == []
     alpha = np.zeros((50, 60), np.uint8)
     alpha[20, 30] = 1
-    (piece,) = find_pieces(alpha)
+    (piece,) = find_drawings(alpha)
     assert (piece.box.height, piece.box.width) == (1, 1)

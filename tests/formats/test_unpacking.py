@@ -16,7 +16,7 @@ from tidymargin.formats import unpacking
 from tidymargin.formats.asked import Asked
 from tidymargin.formats.containers import find_kind
 from tidymargin.formats.decode import decode_picture
-from tidymargin.formats.unpacking import unpack
+from tidymargin.formats.unpacking import take_apart
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><circle cx="5" cy="5" r="4" fill="#1d3557"/>{}</svg>'
 
@@ -49,7 +49,7 @@ def write_zip(files, **options):
 
 
 def open_parts(data, name="file.x", **asked):
-    return list(unpack(data, name, Asked(**asked)))
+    return list(take_apart(data, name, Asked(**asked)))
 
 
 def test_pages_of_a_pdf_are_drawn_at_the_dots_that_are_asked_for():
@@ -152,10 +152,10 @@ def test_too_many_are_counted_before_any_is_drawn(monkeypatch, badge_png):
     monkeypatch.setattr(unpacking, "MOST_PICTURES", 3)
     for data in (write_zip({f"{n}.png": badge_png for n in range(4)}), write_pdf(4), write_tiff(4)):
         with pytest.raises(TooLargeError, match="at most 3"):
-            next(unpack(data, "file.x"))
+            next(take_apart(data, "file.x"))
     monkeypatch.setattr(unpacking, "MOST_SHAPES", 100)
     with pytest.raises(TooLargeError, match="at most 100 elements"):
-        next(unpack(SVG.format("<g/>" * 100).encode(), "file.svg"))
+        next(take_apart(SVG.format("<g/>" * 100).encode(), "file.svg"))
 
 
 @pytest.mark.parametrize("kind", ["pdf", "tiff", "zip", "svg"])

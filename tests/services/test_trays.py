@@ -34,7 +34,7 @@ from tidymargin.services.edits import settings
 from tidymargin.services.edits.marking import add_area
 from tidymargin.services.folder import keeping
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.folder.doctoring import look_over
+from tidymargin.services.folder.doctoring import examine
 from tidymargin.services.picture.keyjob import Order, read_report
 from tidymargin.services.picture.manifest import CSV_NAME, JSON_NAME
 from tidymargin.services.trays import writer
@@ -253,7 +253,7 @@ def test_files_that_are_gone_are_not_counted_and_are_written_again_under_their_n
     shutil.rmtree(folder_of(workshop, export.id))  # as after a restore
     with pytest.raises(NotFoundError, match="None of the files"):
         write_zip(workshop, workshop.trays.load_export(export.id))
-    assert any("3 files of an export" in found.said for found in look_over(workshop.folder))
+    assert any("3 files of an export" in found.said for found in examine(workshop.folder))
     write_again(workshop, export.id)
     keeper.finish(60)
     assert read_names(workshop, export)[0] == before

@@ -15,7 +15,7 @@ from tests.formats.test_unpacking import SVG, write_pdf, write_tiff, write_zip
 from tidymargin.core.base.errors import BadImageError, StoppedError, TooLargeError
 from tidymargin.formats import unpacking
 from tidymargin.formats.asked import Asked
-from tidymargin.services.folder.doctoring import look_over
+from tidymargin.services.folder.doctoring import examine
 from tidymargin.services.folder.unpacking import bring_in
 from tidymargin.services.workshop.workshop import open_workshop
 
@@ -98,7 +98,7 @@ def test_what_unpacks_ends_with_the_server_and_what_it_left_is_swept_at_the_next
         sending.join()
         wait_until(lambda: not list_unpackers())
     (tmp_path / "parts-left").mkdir(exist_ok=True)
-    assert any("being unpacked" in found.said for found in look_over(tmp_path))
+    assert any("being unpacked" in found.said for found in examine(tmp_path))
     open_workshop(tmp_path).close()
     assert not list(tmp_path.glob("parts-*"))
 

@@ -64,7 +64,7 @@ def test_views_at_full_size_are_the_exported_pixels_after_any_tuning(workshop, s
         view = render_view(workshop, now, View(40, 25, 1, 90, 100))
         np.testing.assert_array_equal(view[..., 3], exported.alpha[25:125, 40:130])
         np.testing.assert_array_equal(view[..., :3], exported.rgb[25:125, 40:130])
-        tried = render_view(workshop, sheet, View(0, 0, 1, 160, 160), tolerance=tolerance)
+        tried = render_view(workshop, sheet, View(0, 0, 1, 160, 160), tried=tolerance)
         assert tried[80, 20, 3] == 255  # the older state has no pick
 
 
@@ -125,8 +125,8 @@ def test_before_its_rims_are_solved_a_view_is_sketched_and_follows_a_hand(
     monkeypatch.setattr(Cutter, "render", None)  # nothing may be solved
     view = View(0, 0, 2, 80, 80)
     sketch = render_sketch(workshop, sheet, view)
-    moved = render_view(workshop, sheet, view, tolerance=40.0, asker="hand")
-    still = render_view(workshop, sheet, view, tolerance=1.0, asker="hand")
+    moved = render_view(workshop, sheet, view, tried=40.0, asker="hand")
+    still = render_view(workshop, sheet, view, tried=1.0, asker="hand")
     np.testing.assert_array_equal(still, sketch)
     assert (moved[..., 3] <= sketch[..., 3]).all()
     assert (moved[..., 3] < sketch[..., 3]).any()

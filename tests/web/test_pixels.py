@@ -67,7 +67,7 @@ def test_a_tolerance_that_is_tried_is_shown_and_not_kept(client, workshop):
     rgb[40:120, 80:130] = (29, 53, 87)
     sheet = add_sheet(workshop, to_png(rgb), "steps.png")
     load_measured(workshop, sheet)
-    tried = fetch(client, sheet, "view", tolerance=30, settles=1, asker="tab")[..., 3]
+    tried = fetch(client, sheet, "view", tried=30, settles=1, asker="tab")[..., 3]
     assert (tried[50:110, 40:70] == 0).all()
     assert (tried[50:110, 90:120] == 255).all()
     assert (fetch(client, sheet, "view")[50:110, 40:70, 3] == 255).all()

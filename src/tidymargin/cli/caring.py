@@ -18,13 +18,13 @@ from tidymargin.process import program
 @told
 def doctor(fix: bool, use_copy: str | None) -> None:
     """Say what state the data folder is in; exit 65 where something is wrong with it."""
-    from tidymargin.services.folder.doctoring import look_over, mend
+    from tidymargin.services.folder.doctoring import examine, mend
 
     folder = data_folder()
     if fix or use_copy:
-        look_over(folder)  # says that there is none
+        examine(folder)  # says that there is none
         mend(folder, click.echo, use_copy=use_copy)
-    found = look_over(folder)
+    found = examine(folder)
     for finding in found:
         click.echo(f"{'LOOK: ' if finding.is_wrong else ''}{finding.said}")
     wrong = sum(finding.is_wrong for finding in found)

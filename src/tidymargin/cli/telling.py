@@ -12,7 +12,6 @@ import platformdirs
 
 from tidymargin.core.base.errors import DomainError, TooLargeError, UnusableArgumentError
 from tidymargin.outcomes import outcome_of
-from tidymargin.store.locks import CLOSED_FOR_OTHERS
 
 _AT_ONCE = getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0)
 
@@ -61,7 +60,7 @@ def read_input(path: Path, most_bytes: int) -> bytes:
     """
     try:
         # without waiting: a pipe that nobody writes to would never open
-        handle = os.open(path, os.O_RDONLY | _AT_ONCE | CLOSED_FOR_OTHERS)
+        handle = os.open(path, os.O_RDONLY | _AT_ONCE)
         with os.fdopen(handle, "rb") as file:
             about = os.fstat(handle)
             if not stat.S_ISREG(about.st_mode):

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.formats.limits import MAX_SIDE_PX
+from tidymargin.core.base.limits import MAX_SIDE_PX
 
 PAGE_DPI, LEAST_DPI, MOST_DPI = 300.0, 18.0, 2400.0
 DRAWING_PX = 2048

@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps, PngImagePlugin, UnidentifiedImageError
 
 from tidymargin.core.base.errors import BadImageError, DomainError, TooLargeError
+from tidymargin.core.base.limits import MAX_PIXELS, MAX_SIDE_PX
 from tidymargin.core.base.picture import Picture
-from tidymargin.formats.limits import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
+from tidymargin.formats.limits import MAX_FILE_BYTES
 
 _FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "GIF", "BMP", "HEIF", "AVIF")
 _READABLE = "PNG, JPEG, WebP, HEIC, AVIF, TIFF, GIF or BMP"
@@ -62,7 +63,7 @@ class Decoded:
 
 
 @dataclass(frozen=True, slots=True)
-class Size:
+class PictureSize:
     """What is known of a picture file before its pixels are decoded.
 
     Parameters
@@ -237,7 +238,7 @@ def _refuse_file(file: BinaryIO) -> None:
     file.seek(0)
 
 
-def measure_size(file: BinaryIO) -> Size:
+def measure_size(file: BinaryIO) -> PictureSize:
     """Return how large the picture in a file is, without decoding its pixels.
 
     Raises
@@ -252,7 +253,7 @@ def measure_size(file: BinaryIO) -> Size:
             width, height = image.size
             per_px = _BYTES_PX.get(str(image.format), _OTHER_BYTES_PX)
     area_px = width * height
-    return Size(width, height, per_px * area_px, _LEAST_S + area_px / _SLOWEST_PX_S)
+    return PictureSize(width, height, per_px * area_px, _LEAST_S + area_px / _SLOWEST_PX_S)
 
 
 def decode_picture(data: bytes) -> Decoded:

@@ -6,8 +6,9 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.limits import MAX_SIDE_PX
 from tidymargin.core.ground.kinds import from_hex
-from tidymargin.core.output.framing import LARGEST_PX, Frame, Size
+from tidymargin.core.output.framing import Frame, Size
 from tidymargin.formats.fields import Auto, Colour
 from tidymargin.formats.format_names import ENDINGS, FormatName
 from tidymargin.formats.names import MOST_BYTES, shorten, to_file_name
@@ -20,7 +21,7 @@ PLACES = ("name", "piece", "width", "height", "size", "format")
 
 _PLACE = re.compile(r"\{([^{}]*)\}")
 _Margin = Annotated[int, Field(ge=0, le=4000)]
-_Side = Annotated[int, Field(ge=1, le=LARGEST_PX)]
+_Side = Annotated[int, Field(ge=1, le=MAX_SIDE_PX)]
 
 
 class SizeEntry(BaseModel):
@@ -28,7 +29,7 @@ class SizeEntry(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    value: Annotated[float, Field(gt=0, le=LARGEST_PX, allow_inf_nan=False)]
+    value: Annotated[float, Field(gt=0, le=MAX_SIDE_PX, allow_inf_nan=False)]
     unit: Literal["px", "mm", "times"] = "px"
     side: Literal["width", "height", "longer"] = "longer"
 
@@ -153,7 +154,7 @@ def read_sizes(text: str) -> list[SizeEntry]:
     found = []
     for part in filter(None, (part.strip().lower() for part in text.split(","))):
         match = re.fullmatch(r"(\d+(?:\.\d+)?)\s*(px|mm|%|x|times)?\s*(wide|high)?", part)
-        if match is None or not 0 < float(match[1]) <= LARGEST_PX:
+        if match is None or not 0 < float(match[1]) <= MAX_SIDE_PX:
             raise BadParameterError(
                 f"Expected sizes like 1024, 512 wide, 80mm or 50%, got “{part[:40]}”.",
                 hint="Put commas between several.",

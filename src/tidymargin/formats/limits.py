@@ -1,5 +1,3 @@
-"""How large a picture and its file may be."""
+"""How large a file may be that comes in."""
 
 MAX_FILE_BYTES = 500 * 1024 * 1024
-MAX_PIXELS = 200_000_000
-MAX_SIDE_PX = 60_000

@@ -11,7 +11,7 @@ from typing import Any
 
 from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.asked import Asked
-from tidymargin.formats.unpacking import unpack
+from tidymargin.formats.unpacking import take_apart
 from tidymargin.process import end_with_parent
 
 INDEX = "index.jsonl"
@@ -46,7 +46,7 @@ def main() -> None:
         tell({"begun": True})
         try:
             asked = Asked(said["dots_per_inch"], said["drawing_px"])
-            for number, part in enumerate(unpack(sys.stdin.buffer.read(), said["name"], asked)):
+            for number, part in enumerate(take_apart(sys.stdin.buffer.read(), said["name"], asked)):
                 if part.error is not None:
                     tell({"name": part.name, **to_row(part.error)})
                     continue

@@ -23,9 +23,10 @@ from tidymargin.core.base.errors import (
     DomainError,
     TooLargeError,
 )
+from tidymargin.core.base.limits import MAX_PIXELS, MAX_SIDE_PX
 from tidymargin.formats.asked import LEAST_DPI, Asked
 from tidymargin.formats.containers import HEAD_BYTES, find_kind
-from tidymargin.formats.limits import MAX_FILE_BYTES, MAX_PIXELS, MAX_SIDE_PX
+from tidymargin.formats.limits import MAX_FILE_BYTES
 
 MOST_PICTURES = 500
 MOST_SHAPES = 100_000
@@ -39,7 +40,7 @@ _OUTSIDE = re.compile(r"url\(\s*['\"]?\s*(?!#|data:)|@import", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class Member:
     """One picture out of a file: its name, its bytes as a picture file, and what was done to get it; or why it is none."""
 
     name: str
@@ -48,7 +49,7 @@ class Part:
     error: DomainError | None = None
 
 
-def unpack(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Part]:
+def take_apart(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Member]:
     """Yield the pictures of a file, one at least.
 
     Parameters
@@ -70,7 +71,7 @@ def unpack(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Part]:
     kind = find_kind(data[:HEAD_BYTES])
     found = {"pdf": _draw_pages, "zip": _take_out, "svg": _draw_svg, "tiff": _take_pages}.get(kind)
     count = 0
-    for part in found(data, name, asked) if found else [Part(name, data, "")]:
+    for part in found(data, name, asked) if found else [Member(name, data, "")]:
         count += 1
         if count > MOST_PICTURES:
             raise _too_many(name)
@@ -88,7 +89,7 @@ def _stem(name: str) -> str:
     return name.rsplit(".", 1)[0] if "." in name else name
 
 
-def _draw_pages(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
+def _draw_pages(data: bytes, name: str, asked: Asked) -> Iterator[Member]:
     try:
         document = pypdfium2.PdfDocument(data)
         pages = len(document)
@@ -108,10 +109,10 @@ def _draw_pages(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
             try:
                 data, dpi = _draw_page(document, number, asked)
             except DomainError as error:  # the others are still drawn
-                yield Part(shown, b"", "", error)
+                yield Member(shown, b"", "", error)
                 continue
             remark = f"Page {number + 1} of {pages} of {name}, drawn at {dpi:g} dots to the inch"
-            yield Part(shown, data, remark)
+            yield Member(shown, data, remark)
     finally:
         document.close()
 
@@ -147,7 +148,7 @@ def _fit(width_in: float, height_in: float, asked: Asked) -> tuple[float, float]
     return dpi / _POINTS_PER_INCH, dpi
 
 
-def _take_pages(data: bytes, name: str, _: Asked) -> Iterator[Part]:
+def _take_pages(data: bytes, name: str, _: Asked) -> Iterator[Member]:
     """Yield the pages of a TIFF; one of a single page is left as it is."""
     try:
         with (
@@ -158,7 +159,7 @@ def _take_pages(data: bytes, name: str, _: Asked) -> Iterator[Part]:
             if pages > MOST_PICTURES:
                 raise _too_many(name, pages)
             if pages == 1:
-                yield Part(name, data, "")
+                yield Member(name, data, "")
                 return
             full = []
             for number in range(pages):
@@ -166,24 +167,24 @@ def _take_pages(data: bytes, name: str, _: Asked) -> Iterator[Part]:
                 if not int(image.tag_v2.get(_REDUCED, 0)) & 1:  # type: ignore[attr-defined]
                     full.append(number)
             if len(full) < 2:
-                yield Part(name, data, "")
+                yield Member(name, data, "")
                 return
             for number in full:
                 image.seek(number)
                 shown = f"{_stem(name)} page {number + 1:0{len(str(pages))}d}.tif"
                 if image.width * image.height > MAX_PIXELS:
                     large = TooLargeError(f"Page {number + 1} of {name} is above 200 megapixels.", hint="Scale it down and add that.")  # fmt: skip
-                    yield Part(shown, b"", "", large)
+                    yield Member(shown, b"", "", large)
                     continue
                 out = io.BytesIO()
                 more = {key: image.info[key] for key in ("icc_profile", "dpi") if key in image.info}
                 image.save(out, "TIFF", compression="tiff_adobe_deflate", **more)
-                yield Part(shown, out.getvalue(), f"Page {number + 1} of {pages} of {name}")
+                yield Member(shown, out.getvalue(), f"Page {number + 1} of {pages} of {name}")
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, KeyError, TypeError) as error:
         raise BadImageError("This TIFF is damaged, or only part of one.", hint="Copy or scan it again and add that.") from error  # fmt: skip
 
 
-def _draw_svg(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
+def _draw_svg(data: bytes, name: str, asked: Asked) -> Iterator[Member]:
     """Draw an SVG; one that would bring in anything from elsewhere is refused."""
     try:
         text = data.decode("utf-8-sig")
@@ -210,10 +211,10 @@ def _draw_svg(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
         png = resvg_py.svg_to_bytes(svg_string=text, width=wide, height=high)
     except (ValueError, OSError) as error:
         raise BadImageError("This SVG cannot be drawn.", hint="Save it as PNG and add that.") from error  # fmt: skip
-    yield Part(f"{_stem(name)}.png", bytes(png), f"Drawn from {name}, {side} px long")
+    yield Member(f"{_stem(name)}.png", bytes(png), f"Drawn from {name}, {side} px long")
 
 
-def _take_out(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
+def _take_out(data: bytes, name: str, asked: Asked) -> Iterator[Member]:
     """Yield the pictures of a ZIP, by their content; what is no picture is left out, and what is spoilt is named."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
@@ -235,9 +236,9 @@ def _take_out(data: bytes, name: str, asked: Asked) -> Iterator[Part]:
                     left -= len(body)
                     for part in _take_member(body, shown, asked):
                         remark = "; ".join(filter(None, (f"Out of {name}", part.remark)))
-                        yield Part(part.name, part.data, remark, part.error)
+                        yield Member(part.name, part.data, remark, part.error)
                 except DomainError as error:  # the others are still taken
-                    yield Part(shown, b"", "", error)
+                    yield Member(shown, b"", "", error)
     except _BAD_ZIP as error:
         raise _bad_zip("ZIP", error) from error
 
@@ -271,13 +272,13 @@ def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, left: int) -> 
     return body
 
 
-def _take_member(body: bytes, name: str, asked: Asked) -> Iterator[Part]:
+def _take_member(body: bytes, name: str, asked: Asked) -> Iterator[Member]:
     """Yield the pictures of a file in a ZIP; no archives in archives."""
     kind = find_kind(body[:HEAD_BYTES])
     if kind and kind != "zip":
-        yield from unpack(body, name, asked)
+        yield from take_apart(body, name, asked)
     elif not kind and looks_like_picture(body[:64]):
-        yield Part(name, body, "")
+        yield Member(name, body, "")
 
 
 def looks_like_picture(head: bytes) -> bool:

@@ -5,20 +5,20 @@ import os
 import re
 import secrets
 import shlex
-import time
 from pathlib import Path
+
+from filelock import FileLock, Timeout
 
 from tidymargin.core.base.errors import FolderInUseError, UnusableFolderError
 from tidymargin.process import program
 from tidymargin.store.aside import write_aside
-from tidymargin.store.locks import CLOSED_FOR_OTHERS, lock_alone, lock_shared
 
 DATABASE = "sheets.sqlite"
 SET_ASIDE = "set-aside"
 EXPORTS = "exports"
 _OWN = 0o700  # nobody but its owner can read a new folder
-_TRIES = 5
-_PAUSE_S = 0.04
+_LOCK = "lock"
+_LOOKS_S = 0.2
 
 
 class FolderLock:
@@ -32,44 +32,25 @@ class FolderLock:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        place = folder / _LOCK
+        self._lock = FileLock(place, mode=0o600, thread_local=False)
         try:
-            self._handle = os.open(
-                folder / "lock", os.O_RDWR | os.O_CREAT | CLOSED_FOR_OTHERS, 0o600
-            )
-        except OSError as error:
-            raise unusable(folder, error) from error
-        try:
-            _lock_soon(self._handle)
-        except OSError as error:
+            # not at once: somebody may only be looking who has it
+            self._lock.acquire(timeout=_LOOKS_S, poll_interval=_LOOKS_S / 5)
+        except Timeout as error:
             owner = find_owner(folder)
-            os.close(self._handle)
             raise FolderInUseError(
                 f"Another Tidy Margin{f' (process {owner})' if owner else ''} has the data folder {folder} open.",
                 hint="Use its page, or end it first; another folder is chosen with TIDYMARGIN_DATA.",
             ) from error
+        except OSError as error:
+            raise unusable(folder, error) from error
         with contextlib.suppress(OSError):  # a full disk: only the sentence above is poorer for it
-            os.ftruncate(self._handle, 0)
-            os.lseek(self._handle, 0, os.SEEK_SET)
-            os.write(self._handle, f"{os.getpid()}\n".encode())
+            place.write_text(f"{os.getpid()}\n")
 
     def let_go(self) -> None:
         """Let another process have the folder."""
-        if self._handle >= 0:
-            os.close(self._handle)
-            self._handle = -1
-
-
-def _lock_soon(handle: int) -> None:
-    """Lock at once or not at all, but for an instant in which somebody may only be looking who has it."""
-    for tries_left in reversed(range(_TRIES)):
-        try:
-            lock_alone(handle)
-        except OSError:
-            if not tries_left:
-                raise
-            time.sleep(_PAUSE_S)
-        else:
-            return
+        self._lock.release()
 
 
 def unusable(folder: Path, error: OSError) -> UnusableFolderError:
@@ -127,16 +108,16 @@ def make_folder(folder: Path) -> None:
 
 
 def find_owner(folder: Path) -> int | None:
-    """Return the process that has a data folder open, None when none has."""
-    try:
-        handle = os.open(folder / "lock", os.O_RDONLY | CLOSED_FOR_OTHERS)
-    except OSError:
+    """Return the process that has a data folder open, 0 where that is not known, None when none has."""
+    place = folder / _LOCK
+    if not place.exists():
         return None
+    looking = FileLock(place, mode=0o600, thread_local=False)
     try:
-        said = os.read(handle, 20).strip()
-        lock_shared(handle)
-    except OSError:
-        return int(said) if said.isdigit() else 0
-    finally:
-        os.close(handle)
+        looking.acquire(blocking=False)
+    except (Timeout, OSError):
+        with contextlib.suppress(OSError, ValueError):
+            return int(place.read_text().strip()[:20])
+        return 0
+    looking.release()
     return None

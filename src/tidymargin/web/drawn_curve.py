@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from math import sqrt
 
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.ground.difference import STEP
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE
 from tidymargin.web.words import format_share
 
@@ -30,6 +31,8 @@ class CurveView:
     following: tuple[JumpView, ...]
     grip_x: float
     stops: str
+    step: float = STEP
+    most: float = HIGHEST_TOLERANCE
 
 
 def to_curve_x(tolerance: float) -> float:

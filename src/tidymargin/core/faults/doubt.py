@@ -20,7 +20,7 @@ _NO_GROUND, _NOTHING, _STRAYS = 0.9, 0.95, 0.5
 
 
 @dataclass(frozen=True, slots=True)
-class Reason:
+class Cause:
     """One thing that speaks against a cut.
 
     Parameters
@@ -45,7 +45,7 @@ class Reason:
 class Doubt:
     """All that speaks against a cut, the weightiest first."""
 
-    reasons: tuple[Reason, ...]
+    reasons: tuple[Cause, ...]
 
     @property
     def score(self) -> float:
@@ -76,25 +76,25 @@ def weigh_doubt(cutter: Cutter, faults: Sequence[Fault]) -> Doubt:
     came_transparent = cutter.picture.alpha is not None
     reasons = []
     if facts.is_busy and not came_transparent:
-        reasons.append(Reason("no_ground", _NO_GROUND))
+        reasons.append(Cause("no_ground", _NO_GROUND))
     elif not cleared.any() and not came_transparent:
-        reasons.append(Reason("nothing_cleared", _NOTHING))
+        reasons.append(Cause("nothing_cleared", _NOTHING))
     if cleared.all():
-        reasons.append(Reason("nothing_left", _NOTHING))
+        reasons.append(Cause("nothing_left", _NOTHING))
     calm = facts.calm
     beyond = calm.next_jump is not None and cutter.tolerance >= calm.next_jump
     if not facts.is_busy and (beyond or cutter.tolerance < calm.noise_end):
-        reasons.append(Reason("strays", _STRAYS))
+        reasons.append(Cause("strays", _STRAYS))
     if facts.measures:
         # how likely the figure is of the other nature than it is cut as, whoever said that
         ink = facts.ink_probability
         other = 1 - ink if facts.nature == "ink" else ink
         said = cutter.plan.ground.nature != "auto"
         if other >= IN_DOUBT[0]:
-            reasons.append(Reason("other_nature" if said else "nature", other))
+            reasons.append(Cause("other_nature" if said else "nature", other))
     worst: dict[str, Fault] = {}
     for fault in faults:
         if fault.kind not in worst or fault.severity > worst[fault.kind].severity:
             worst[fault.kind] = fault
-    reasons += [Reason("fault", fault.severity, fault.box, fault) for fault in worst.values()]
+    reasons += [Cause("fault", fault.severity, fault.box, fault) for fault in worst.values()]
     return Doubt(tuple(sorted(reasons, key=lambda reason: -reason.weight)))

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.components import find_pieces
+from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.faults import signs as s
@@ -199,7 +200,7 @@ def find_faults(
     found += _find_areas(where(s.CHANGED), "changed")
     if print_mm is not None and stands.any():
         cols = np.flatnonzero(stands.any(axis=0))
-        dpi = float(cols[-1] - cols[0] + 1) / (print_mm / 25.4)
+        dpi = float(cols[-1] - cols[0] + 1) / (print_mm / MM_PER_INCH)
         if dpi < limits.resolution:
             found.append(_to_fault("resolution", whole(*stands.shape), dpi, 4 * (limits.resolution / dpi - 0.5)))  # fmt: skip
     return sorted(found, key=lambda fault: (-fault.severity, fault.row, fault.col))

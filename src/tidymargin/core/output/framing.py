@@ -4,19 +4,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.limits import MAX_PIXELS, MAX_SIDE_PX, MM_PER_INCH
 from tidymargin.core.base.picture import Region, whole
-
-MM_PER_INCH = 25.4
-LARGEST_PX = 60_000
-"""Of each side of what is written."""
-
-_MOST_PX = 200_000_000  # both are as much as is read in
 
 
 def _require_size(height: int, width: int, field: str, hint: str) -> None:
-    if max(height, width) > LARGEST_PX or height * width > _MOST_PX:
+    if max(height, width) > MAX_SIDE_PX or height * width > MAX_PIXELS:
         raise BadParameterError(
-            f"Expected a size of up to {LARGEST_PX} px a side and {_MOST_PX // 1_000_000} megapixels, got {width} × {height} px.",
+            f"Expected a size of up to {MAX_SIDE_PX} px a side and {MAX_PIXELS // 1_000_000} megapixels, got {width} × {height} px.",
             hint=hint,
             field=field,
         )

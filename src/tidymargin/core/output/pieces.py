@@ -64,7 +64,7 @@ def _group(away: NDArray[np.float32], radius: float) -> tuple[NDArray[np.int32],
     return np.asarray(numbers, np.int32), np.asarray(stats[1:], np.int32)
 
 
-def find_pieces(alpha: NDArray[np.uint8], apart: float = APART) -> list[Piece]:
+def find_drawings(alpha: NDArray[np.uint8], apart: float = APART) -> list[Piece]:
     """Find the drawings of a page.
 
     Parts belong together that are closer than drawings stand apart; how far that is, their own size says: the

@@ -18,7 +18,7 @@ from tidymargin.core.ground.kinds import Ground
 from tidymargin.core.reach.pocket_signs import LEAST_PX, OPEN_FROM, Evidence, find_open_probability
 
 Verdict = Literal["clear", "keep"]
-Reason = Literal[
+PocketReason = Literal[
     "ink",
     "screen",
     "pattern",
@@ -84,7 +84,7 @@ class Pocket:
     box: Region
     outline: tuple[tuple[int, int], ...]
     verdict: Verdict
-    reason: Reason
+    reason: PocketReason
     places: tuple[tuple[int, int], ...] = ()
 
     @property
@@ -169,7 +169,7 @@ def _judge(
     nature: str,
     pieces: Pieces,
     evidence: Evidence | None,
-) -> tuple[NDArray[np.bool_], list[Reason]]:
+) -> tuple[NDArray[np.bool_], list[PocketReason]]:
     """Return which pockets are cleared unless somebody says otherwise, and why."""
     count, large = len(pieces.areas), pieces.areas >= LEAST_PX
     if nature == "ink":
@@ -185,7 +185,7 @@ def _judge(
     if evidence is None or count == 1:
         return np.zeros(count, bool), ["undecided"] * count
     open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
-    reasons: list[Reason] = [
+    reasons: list[PocketReason] = [
         "open" if p >= OPEN_FROM else "closed" if p < IN_DOUBT[0] else "undecided" for p in open_is
     ]
     opens = open_is >= OPEN_FROM
@@ -253,7 +253,7 @@ def _apply_choices(
     pieces: Pieces,
     choices: tuple[PocketChoice, ...],
     opens: NDArray[np.bool_],
-    reasons: list[Reason],
+    reasons: list[PocketReason],
 ) -> None:
     """Decide pockets as was said, in place; parts of a split one inherit, of merged ones the later wins."""
     for choice in choices:
@@ -270,7 +270,7 @@ def _apply_choices(
         said[number] = choice.verdict
 
 
-def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: Reason) -> Pocket:
+def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason) -> Pocket:
     box, inside = pieces.box(number), pieces.inside(number)
     top, left = box.top, box.left
     depth, every = measure_depth(inside)

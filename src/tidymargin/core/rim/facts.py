@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.colour import LUMA
 from tidymargin.core.screen.spill import Spill
 
 
@@ -64,7 +65,7 @@ class RimFacts:
         ]
         if not known:
             return 0.0
-        return float((known[0] @ np.array((0.299, 0.587, 0.114))).min())
+        return float((known[0] @ LUMA).min())
 
     @property
     def is_lossless(self) -> bool:

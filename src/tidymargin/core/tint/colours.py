@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from tidymargin.core.base.colour import LUMA_BLUE, LUMA_GREEN, LUMA_RED
 from tidymargin.core.base.part import Part, Slices
 from tidymargin.core.base.stages import Stage
 from tidymargin.core.tint.outlook import Outlook
@@ -19,7 +20,7 @@ from tidymargin.core.tint.plan import Backing, Recolour, TintPlan
 
 Layer = NDArray[np.float32]
 
-_RED, _GREEN, _BLUE = np.float32(0.299), np.float32(0.587), np.float32(0.114)
+_RED, _GREEN, _BLUE = np.float32(LUMA_RED), np.float32(LUMA_GREEN), np.float32(LUMA_BLUE)
 SET_BACK_PX = 0.7  # of a silhouette, that counts its whole rim, to where its rim is half solid
 _SHADOW_PX = 3
 _EVEN_PX = 1.2  # spread of the bell over which a shadow is averaged: it is soft

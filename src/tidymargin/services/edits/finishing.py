@@ -2,6 +2,7 @@
 
 from typing import Any, Literal
 
+from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.edits.changing import change_step, require_number
 from tidymargin.services.workshop.states import area_of, read_recipe_of
@@ -11,7 +12,7 @@ from tidymargin.store.values import Sheet
 EVERYDAY = {"choke_px": 1.0, "feather_px": 2.0}
 """The pair that people reach for most: in by a pixel, soft over two."""
 
-_DPI, _MM_PER_INCH = 300.0, 25.4
+_DPI = 300.0
 
 JAGS_PX = 2.0
 """What smoothing is set to by one click."""
@@ -41,7 +42,7 @@ def set_shadow(workshop: Workshop, sheet_id: int, seen: int, amount: float) -> S
 def px_per_mm(workshop: Workshop, sheet_id: int) -> float:
     """Return how many pixels of a sheet are a millimetre, by its file; by 300 to the inch where that does not say."""
     sheet = workshop.sheets.load(sheet_id)
-    return (sheet.dots_per_inch or _DPI) / _MM_PER_INCH
+    return (sheet.dots_per_inch or _DPI) / MM_PER_INCH
 
 
 def set_backing(

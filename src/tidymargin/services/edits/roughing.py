@@ -24,10 +24,10 @@ from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
-Rgb = np.ndarray[Any, np.dtype[np.uint8]]
+RgbPixels = np.ndarray[Any, np.dtype[np.uint8]]
 
 
-def answer_scribbles(entry: RoughEntry, rgb: Rgb, area: Area) -> RoughEntry:
+def answer_scribbles(entry: RoughEntry, rgb: RgbPixels, area: Area) -> RoughEntry:
     """Return a rough-in with the figure that its scribbles point out, beginning with what it answered before.
 
     Parameters

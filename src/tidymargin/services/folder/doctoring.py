@@ -38,7 +38,7 @@ class Finding:
     is_wrong: bool = False
 
 
-def look_over(folder: Path) -> list[Finding]:
+def examine(folder: Path) -> list[Finding]:
     """Return what state a data folder is in, changing nothing; it may be in use.
 
     Raises

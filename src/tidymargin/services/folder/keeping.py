@@ -163,7 +163,7 @@ def empty_bin(workshop: Workshop) -> None:
 
 
 @dataclass(frozen=True, slots=True)
-class Brought:
+class BroughtBack:
     """What came of bringing back pictures that were set aside.
 
     Parameters
@@ -186,7 +186,7 @@ class Brought:
 
 def bring_back(
     workshop: Workshop, most_s: float = float("inf"), tell: Callable[[str], None] = lambda _: None
-) -> Brought:
+) -> BroughtBack:
     """Make sheets again of originals that no sheet names: with their histories where a copy of the database has them.
 
     Parameters
@@ -208,7 +208,7 @@ def bring_back(
     waiting = sorted(originals.list_aside())
     for done, name in enumerate(waiting):
         if time.monotonic() > latest:
-            return Brought(sheets, anew, unreadable, len(waiting) - done)
+            return BroughtBack(sheets, anew, unreadable, len(waiting) - done)
         try:
             data = originals.load_aside(name)
             if name_of(data) != name:
@@ -220,7 +220,7 @@ def bring_back(
         originals.drop_aside(name)
         anew += 1
         tell(sheet.name)
-    return Brought(sheets, anew, unreadable, 0)
+    return BroughtBack(sheets, anew, unreadable, 0)
 
 
 def _guess_ending(data: bytes) -> str:

@@ -29,7 +29,13 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.base.progress import Tick, no_tick
-from tidymargin.formats.decode import Decoded, Size, decode_picture, measure_size, refuse_by_head
+from tidymargin.formats.decode import (
+    Decoded,
+    PictureSize,
+    decode_picture,
+    measure_size,
+    refuse_by_head,
+)
 from tidymargin.formats.limits import MAX_FILE_BYTES
 from tidymargin.formats.reader import map_memory, receive_line, send_line, share_memory
 from tidymargin.process import OUT_OF_FILES, cpu_seconds_of, say_out_of_files
@@ -135,7 +141,7 @@ class Readers:
             if _HANDS_OVER and not (self._idle or self._at_work or self._closed):
                 self._idle.append(_Reader())
 
-    def measure_size(self, data: Buffer) -> Size:
+    def measure_size(self, data: Buffer) -> PictureSize:
         """Return how large a picture is and what decoding it takes, before it is decoded.
 
         Raises
@@ -146,7 +152,7 @@ class Readers:
         if not _HANDS_OVER:
             return measure_size(io.BytesIO(data))
         said, _ = self._ask("size", data, _HEAD_S, no_tick)
-        return Size(**said)
+        return PictureSize(**said)
 
     def decode(self, data: Buffer, tick: Tick = no_tick, *, most_s: float | None = None) -> Decoded:
         """Decode a picture file's bytes; see `formats.decode.decode_file`.

@@ -1,6 +1,6 @@
 """Faults and reasons to look at a cut in words, for pages, which translate them, for manifests and the command line."""
 
-from tidymargin.core.faults.doubt import Reason
+from tidymargin.core.faults.doubt import Cause
 from tidymargin.core.faults.kinds import KINDS, Fault
 
 FAULT_WORDS = {
@@ -45,7 +45,7 @@ REASON_WORDS = {
 }
 
 
-def word_reason(reason: Reason) -> str:
+def word_reason(reason: Cause) -> str:
     """Return why a cut should be looked at."""
     if reason.fault is not None:
         return FAULT_WORDS[reason.fault.kind] % {"size": f"{reason.fault.size:.0f}"}

@@ -16,7 +16,7 @@ from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.cut import Cutter
 from tidymargin.core.output.framing import Size
-from tidymargin.core.output.pieces import find_pieces
+from tidymargin.core.output.pieces import find_drawings
 from tidymargin.core.output.resizing import remove_clear_colour, resize_cut
 from tidymargin.formats.checking import Checked, Witness, check_file
 from tidymargin.formats.encode import encode_bands
@@ -45,7 +45,7 @@ class Written:
         return MEDIA[ENDINGS[self.kind]]
 
 
-def find_figure(cut: Rgba) -> Region | None:
+def box_of_figure(cut: Rgba) -> Region | None:
     """Return the box of all that is not wholly clear; None where there is no figure."""
     shows = cut[..., 3] > 0
     rows, cols = np.flatnonzero(shows.any(axis=1)), np.flatnonzero(shows.any(axis=0))
@@ -175,10 +175,10 @@ def _frame_parts(cut: Rgba, export: ExportStep) -> Iterator[_Framed]:
     """Yield what is written of a cut: all of it, or piece by piece."""
     shape = cut.shape[:2]
     if not export.pieces:
-        box = export.to_frame().place(find_figure(cut), *shape)
+        box = export.to_frame().place(box_of_figure(cut), *shape)
         yield _Framed(frame_cut(cut, box), box)
         return
-    pieces = find_pieces(cut[..., 3])
+    pieces = find_drawings(cut[..., 3])
     if not pieces:
         raise BadParameterError(
             "Expected drawings to write one by one, found nothing that is not clear.",
@@ -187,7 +187,7 @@ def _frame_parts(cut: Rgba, export: ExportStep) -> Iterator[_Framed]:
         )
     digits = len(str(len(pieces)))
     for number, piece in enumerate(pieces, 1):
-        figure = find_figure(piece.take(cut, piece.box))
+        figure = box_of_figure(piece.take(cut, piece.box))
         if figure is None:
             continue
         own = Region(
@@ -208,7 +208,7 @@ def _to_rgba(cutter: Cutter) -> Rgba:
     return np.dstack([picture.rgb, alpha])
 
 
-def pack(files: list[Written]) -> bytes:
+def pack_zip(files: list[Written]) -> bytes:
     """Return several files as one ZIP archive, stored as they are."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:

@@ -14,7 +14,7 @@ from tidymargin.formats.format_names import ENDINGS, FormatName
 from tidymargin.formats.names import to_file_name, to_stem
 from tidymargin.formats.outputs import Wish, write_cut
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.picture.writing import Written, pack, write_files
+from tidymargin.services.picture.writing import Written, pack_zip, write_files
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_view
@@ -63,7 +63,7 @@ def export_sheet(workshop: Workshop, sheet: Sheet, *, as_png: bool = False) -> D
         )
         if len(found) == 1:
             return Download(found[0].name, found[0].media, found[0].data, found)
-        return Download(to_file_name(stem, "zip"), "application/zip", pack(list(found)), found)
+        return Download(to_file_name(stem, "zip"), "application/zip", pack_zip(list(found)), found)
 
     return workshop.executor.run(export_name(sheet, recipe), Priority.EXPORT, compute)
 

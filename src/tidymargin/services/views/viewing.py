@@ -43,7 +43,7 @@ def render_view(
     workshop: Workshop,
     sheet: Sheet,
     view: View,
-    tolerance: float | None = None,
+    tried: float | None = None,
     *,
     settles: bool = False,
     asker: str = "",
@@ -54,35 +54,35 @@ def render_view(
     ----------
     workshop, sheet, view :
         What to show.
-    tolerance : float, optional
-        Tried out, in place of the recipe's: a draft.
+    tried : float, optional
+        A tolerance in place of the recipe's: a draft.
     settles : bool
         Solve the rims of the draft too, as when a drag rests. Zoomed out, they follow when it is set.
     asker : str
         Who looks: what they asked for before and nobody else waits for is not finished any more.
     """
     recipe = read_recipe_of(sheet)
-    if tolerance is not None:
-        to_step(tolerance)  # refused here where it is out of range
+    if tried is not None:
+        to_step(tried)  # refused here where it is out of range
 
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet, recipe)
-        if tolerance is None:
+        if tried is None:
             settled = _settle_view(workshop, sheet, recipe, cutter, view)
             # not before, or the two would solve the same rims side by side
             keep_proof(workshop, sheet)
             return settled
         if view.cell == 1 and settles:
             region = view.covers(whole(cutter.picture.height, cutter.picture.width))
-            return replace(cutter, tried=tolerance).render(region)
+            return replace(cutter, tried=tried).render(region)
         # a hand that moves never waits for rims
         now = _at_hand(workshop, sheet, recipe, cutter, view)
         original = _keep_original(workshop, sheet, recipe, view)
         samples = _keep_samples(workshop, sheet, recipe, cutter, view)
-        steps = to_step(cutter.tolerance), to_step(tolerance)
+        steps = to_step(cutter.tolerance), to_step(tried)
         return _hold_decided(now, shift_view(now, original, samples, steps), cutter, view)
 
-    name = f"view:{cut_name(sheet, recipe.names)}:{view}:{tolerance}:{settles}"
+    name = f"view:{cut_name(sheet, recipe.names)}:{view}:{tried}:{settles}"
     if asker:
         workshop.executor.follow(asker, name)
     return workshop.executor.run(name, Priority.VIEW, compute)

@@ -14,7 +14,7 @@ from tidymargin.formats.step import name_of_step
 from tidymargin.formats.steps import ByHandStep
 from tidymargin.store.values import Sheet
 
-Names = Mapping[str, str]
+StepNames = Mapping[str, str]
 
 _NOTHING = {name_of_step("{}"), name_of_step('{"areas":[]}'), ByHandStep().name, RimStep().name}
 
@@ -24,7 +24,7 @@ def area_name(sheet: Sheet, area: Area) -> str:
     return f"{sheet.original}:{area.corners}"
 
 
-def facts_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
+def facts_name(sheet: Sheet, names: StepNames, version: int = ENGINE_VERSION) -> str:
     """Return the name of a sheet's facts."""
     return f"facts:{sheet.original}:{version}:{names['ground']}"
 
@@ -39,22 +39,22 @@ def levels_name(sheet: Sheet, recipe: Recipe) -> str:
     return f"{facts_name(sheet, recipe.names)}:{recipe.reach.walls}"
 
 
-def cutter_name(sheet: Sheet, names: Names) -> str:
+def cutter_name(sheet: Sheet, names: StepNames) -> str:
     """Return the name of what reach makes of a sheet, for which rims and colours are nothing."""
     return f"{facts_name(sheet, names)}:{names['reach']}"
 
 
-def tile_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
+def tile_name(sheet: Sheet, names: StepNames, version: int = ENGINE_VERSION) -> str:
     """Return the name of what a tile depends on beside what is cleared and marked in and around it."""
     return ":".join([facts_name(sheet, names, version), *_said(names, "rim"), names["colour"]])
 
 
-def cut_name(sheet: Sheet, names: Names, version: int = ENGINE_VERSION) -> str:
+def cut_name(sheet: Sheet, names: StepNames, version: int = ENGINE_VERSION) -> str:
     """Return the name of a sheet's cut."""
     return ":".join([tile_name(sheet, names, version), *_said(names, "by_hand"), names["reach"]])
 
 
-def _said(names: Names, step: str) -> list[str]:
+def _said(names: StepNames, step: str) -> list[str]:
     return [] if names[step] in _NOTHING else [names[step]]
 
 
@@ -65,7 +65,7 @@ def found_name(sheet: Sheet, recipe: Recipe, what: str) -> str:
     return f"{what}:{cutter_name(sheet, recipe.names)}:{marks}"
 
 
-def proof_name(sheet: Sheet, names: Names, version: int) -> str:
+def proof_name(sheet: Sheet, names: StepNames, version: int) -> str:
     """Return the name that a picture of a cut is kept under."""
     return f"proof:{cut_name(sheet, names, version)}"
 

@@ -57,14 +57,12 @@ def _load_asked(sheet_id: int) -> Sheet:
 def show_view(sheet_id: int) -> Response:
     """Send the cut in a window as raw straight RGBA."""
     sheet = _load_asked(sheet_id)
-    tolerance = read_argument("tolerance") if "tolerance" in request.args else None
+    tried = read_argument("tried") if "tried" in request.args else None
     settles = request.args.get("settles") == "1"
     view = _read_view()
     asker = request.args.get("asker", "")[:40]
     try:
-        seen = viewing.render_view(
-            the_workshop(), sheet, view, tolerance, settles=settles, asker=asker
-        )
+        seen = viewing.render_view(the_workshop(), sheet, view, tried, settles=settles, asker=asker)
     except StoppedError:  # whoever asked has asked for something newer since
         return Response(status=204)
     return _send_raw(seen)

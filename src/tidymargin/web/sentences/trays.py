@@ -3,7 +3,7 @@
 from markupsafe import Markup, escape
 
 from tidymargin.formats.names import to_shown_name
-from tidymargin.services.folder.keeping import Brought, DiskUse
+from tidymargin.services.folder.keeping import BroughtBack, DiskUse
 from tidymargin.services.folder.watching import Watched
 from tidymargin.web.words import (
     gettext,
@@ -83,7 +83,7 @@ def say_aside(count: int) -> str:
     )
 
 
-def say_brought(brought: Brought) -> str:
+def say_brought(brought: BroughtBack) -> str:
     """Say what came of bringing pictures back."""
     said = []
     if brought.sheets:

@@ -267,7 +267,7 @@ const finishing = new Finishing(stage, proof, says);
 const exporting = new Exporting(sheet, say);
 
 new Curve({
-  attempt: (tolerance) => {
+  tryTolerance: (tolerance) => {
     proofWaits = true;
     stage.tryTolerance(tolerance);
   },

@@ -1,11 +1,10 @@
 // Tolerance along the curve: drag, click or keys try it out live; letting go makes one row of history.
 
-const STEP = 0.2;
 const SETTLE_MS = 700;
 
 export class Curve {
   constructor(acts) {
-    this.acts = acts; // { attempt(tolerance|null), settle() }
+    this.acts = acts; // { tryTolerance(tolerance|null), settle() }
     this.timer = null;
     document.addEventListener("pointerdown", (event) => this.begin(event));
     document.addEventListener("pointermove", (event) => this.dragged === event.pointerId && this.follow(event));
@@ -15,6 +14,10 @@ export class Curve {
 
   get drawing() {
     return document.getElementById("curve");
+  }
+
+  get step() {
+    return Number(this.drawing.dataset.step);
   }
 
   get value() {
@@ -50,16 +53,16 @@ export class Curve {
     if (event.key === "Escape" && this.dragged != null) {
       this.dragged = null;
       this.set(this.start);
-      this.acts.attempt(null);
+      this.acts.tryTolerance(null);
       return;
     }
     if (event.target.id !== "grip") return;
     const stops = this.drawing.dataset.stops.split(" ").filter(Boolean).map(Number);
     const now = this.value;
     const to = {
-      ArrowLeft: now - STEP, ArrowDown: now - STEP, ArrowRight: now + STEP, ArrowUp: now + STEP,
+      ArrowLeft: now - this.step, ArrowDown: now - this.step, ArrowRight: now + this.step, ArrowUp: now + this.step,
       PageUp: stops.find((stop) => stop > now) ?? now,
-      PageDown: stops.findLast((stop) => stop - STEP < now - STEP / 2) - STEP || now,
+      PageDown: stops.findLast((stop) => stop - this.step < now - this.step / 2) - this.step || now,
       Home: 0, End: Number(this.drawing.dataset.most),
     }[event.key];
     if (to === undefined) return;
@@ -72,7 +75,7 @@ export class Curve {
   set(wanted) {
     const svg = this.drawing;
     const most = Number(svg.dataset.most);
-    const tolerance = Math.round(Math.min(most, Math.max(0, wanted)) / STEP) * STEP;
+    const tolerance = Math.round(Math.min(most, Math.max(0, wanted)) / this.step) * this.step;
     const text = tolerance.toFixed(1);
     const x = Number(svg.dataset.width) * Math.sqrt(tolerance / most);
     const grip = document.getElementById("grip");
@@ -83,7 +86,7 @@ export class Curve {
     now.setAttribute("x", x);
     document.getElementById("tolerance").value = text;
     document.getElementById("phrase-tolerance").textContent = text;
-    this.acts.attempt(Number(text));
+    this.acts.tryTolerance(Number(text));
   }
 
   submit() {

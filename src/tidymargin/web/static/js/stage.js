@@ -115,7 +115,7 @@ export class Stage {
     const original = this.showsAsItCame;
     const values = { ...seen, asker: `${ASKER}-${this.number}`, ...this.own };
     if (this.tried !== null && !original) {
-      values.tolerance = this.tried;
+      values.tried = this.tried;
       if (this.rests) values.settles = 1;
     }
     const path = this.sheet.area ? "uncropped" : original ? "original" : "view";
