@@ -156,7 +156,9 @@ def wheel(_: list[str]) -> None:
             [program, "demo", "--port", str(port)], cwd=folder, env=env
         ) as server:
             try:
-                _wait_for(f"http://127.0.0.1:{port}/", "Tidy Margin", began)
+                _wait_for(f"http://127.0.0.1:{port}/", "Tidy Margin", began, "first page")
+                # which is drawn among the last
+                _wait_for(f"http://127.0.0.1:{port}/", "buoy-sticker", began, "demo")
             finally:
                 server.terminate()
         sheet = next((folder / "data" / "almanac").glob("*/picture.png"))
@@ -171,17 +173,18 @@ def wheel(_: list[str]) -> None:
         )
 
 
-def _wait_for(address: str, words: str, began: float) -> None:
+def _wait_for(address: str, words: str, began: float, what: str) -> None:
     """Wait until a page answers with some words, and say how long that took."""
     while time.monotonic() - began < _ANSWERS_WITHIN_S:
         try:
             with urllib.request.urlopen(address, timeout=10) as answer:
                 if words in answer.read().decode():
                     took_s = time.monotonic() - began
-                    sys.stdout.write(f"The first page stood after {took_s:.0f} s.\n")
+                    sys.stdout.write(f"The {what} stood after {took_s:.0f} s.\n")
                     return
         except OSError:
-            time.sleep(0.2)
+            pass
+        time.sleep(0.2)
     stop("the installed wheel did not serve its first page in time")
 
 

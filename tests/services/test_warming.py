@@ -1,11 +1,17 @@
 """Every kernel is compiled before somebody's click needs it."""
 
 import os
+import pickle
 import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
+
 import tidymargin
+from tidymargin.core.cut import cut_out
+from tidymargin.core.facts import measure_sheet
+from tidymargin.core.ground.plan import GroundPlan
 
 ASK = """
 import importlib, pkgutil, types
@@ -82,3 +88,18 @@ def test_kernels_are_named_by_all_code_however_deep(tmp_path):
     assert tidymargin.name_kernels(tmp_path) == before
     deep.write_text("from numba import njit, prange\n")
     assert tidymargin.name_kernels(tmp_path) != before
+
+
+def test_what_a_first_cut_is_compiled_from_is_measured_alike_by_plain_python():
+    command = [sys.executable, "-m", "tidymargin.services.picture.warming", "facts"]
+    source = str(Path(tidymargin.__file__).parents[1])
+    env = {**os.environ, "NUMBA_DISABLE_JIT": "1", "PYTHONPATH": source}
+    told = subprocess.run(command, env=env, stdout=subprocess.PIPE, check=True).stdout
+    picture, facts = pickle.loads(told)
+    again = measure_sheet(picture, GroundPlan(nature="opaque"))
+    np.testing.assert_array_equal(facts.difference.steps, again.difference.steps)
+    assert (facts.ground.hex, facts.nature) == (again.ground.hex, again.nature)
+    assert facts.calm.tolerance == again.calm.tolerance
+    np.testing.assert_array_equal(
+        cut_out(picture, facts).render_whole(), cut_out(picture, again).render_whole()
+    )

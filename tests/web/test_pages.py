@@ -327,8 +327,8 @@ def test_the_first_page_says_how_far_getting_ready_is_and_stops_saying_it(client
     assert client.get(said["hx-get"]).text.strip() == ""
 
 
-def test_what_comes_into_a_watched_folder_is_said_and_the_page_loaded_anew(
-    workshop, client, tmp_path
+def test_what_comes_into_a_watched_folder_is_said_and_shown_without_loading_the_page_anew(
+    workshop, client, tmp_path, badge_png
 ):
     assert client.get("/watched").status_code == 204
     seen = Watched(tmp_path / "scans", 2, {"bad.txt": "This file is empty."})
@@ -339,7 +339,14 @@ def test_what_comes_into_a_watched_folder_is_said_and_the_page_loaded_anew(
     assert "Not taken" in said.text
     assert watching.get(said["hx-get"]).status_code == 200
     seen.came = 3
-    assert watching.get(said["hx-get"]).headers["HX-Refresh"] == "true"
+    add_sheet(workshop, badge_png, "came.png")
+    answer = watching.get(said["hx-get"])
+    assert "HX-Refresh" not in answer.headers
+    changed = soup(answer)
+    assert changed.find(id="watched")["hx-get"] == said["hx-get"].replace("2", "3")
+    assert changed.find(id="sheets")["hx-swap-oob"] == "innerHTML"
+    assert "came.png" in changed.find(id="sheets").text
+    assert changed.find(id="tray-sentence").text == "1 sheet."
 
 
 def test_one_file_is_named_by_the_pattern_and_comes_as_it_was_asked_for(

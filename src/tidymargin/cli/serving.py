@@ -14,13 +14,15 @@ import click
 import platformdirs
 
 from tidymargin.cli.telling import data_folder, told
-from tidymargin.core.base.errors import UnusableArgumentError
+from tidymargin.core.base.errors import DomainError, UnusableArgumentError
 
 if TYPE_CHECKING:
+    from tidymargin.services.folder.watching import Watched
     from tidymargin.services.workshop.workshop import Workshop
 
 FIRST_PORT = 8137
 _PORTS_TRIED = 50
+_ALL_HERE = "all-brought-in"
 
 
 def _bind(port: int | None) -> socket.socket:
@@ -39,7 +41,9 @@ def _bind(port: int | None) -> socket.socket:
     )
 
 
-def _serve(workshop: "Workshop", port: int | None, watched: Path | None = None) -> None:
+def _serve(
+    workshop: "Workshop", port: int | None, watched: Path | None = None, coming: "Watched | None" = None
+) -> None:  # fmt: skip
     from tidymargin.services.folder.keeping import copy_daily
     from tidymargin.services.folder.watching import Watcher
     from tidymargin.services.picture.warming import warm_behind
@@ -55,9 +59,12 @@ def _serve(workshop: "Workshop", port: int | None, watched: Path | None = None) 
         if watched is not None:
             watcher = Watcher(workshop, watched)
         listener = _bind(port)
-        server = make_server(workshop, listener, watcher.seen if watcher else None)
+        server = make_server(workshop, listener, watcher.seen if watcher else coming)
         threading.Thread(target=warm_behind, name="warm", daemon=True).start()
         workshop.readers.prepare()
+        if coming is not None:
+            bringing = (workshop, coming)
+            threading.Thread(target=bring_almanac, args=bringing, daemon=True).start()
         copy_daily(workshop)
         if watcher is not None:
             watcher.start()
@@ -107,19 +114,36 @@ def serve(port: int | None, watch: Path | None) -> None:
 @told
 def demo(port: int | None) -> None:
     """Make the demo data and serve it."""
-    from tidymargin.demo.almanac import write_almanac
-    from tidymargin.services.folder.bringing import keep_picture
+    from tidymargin.demo.almanac import SHEETS
+    from tidymargin.services.folder.watching import Watched
     from tidymargin.services.workshop.workshop import open_workshop
 
     asked = os.environ.get("TIDYMARGIN_DATA") or os.environ.get("TIDYMARGIN_DEMO")
     folder = Path(asked or Path(platformdirs.user_data_dir("tidymargin")) / "demo")
-    truth = folder / "almanac"
-    if not truth.exists():
-        click.echo("Drawing the Skerrow Almanac's sheets…", err=True)
-    write_almanac(truth)
     workshop = open_workshop(folder / "data")
-    if not workshop.sheets.list_all():
-        for place in sorted(truth.glob("*/picture.*"), reverse=True):
-            name = f"{place.parent.name}{place.suffix}"
-            keep_picture(workshop, place.read_bytes(), name)
-    _serve(workshop, port)
+    truth = folder / "almanac"
+    if (truth / _ALL_HERE).exists():
+        _serve(workshop, port)
+    else:
+        click.echo("Drawing the Skerrow Almanac's sheets meanwhile…", err=True)
+        coming = Watched(truth, most=len(SHEETS))
+        _serve(workshop, port, coming=coming)
+
+
+def bring_almanac(workshop: "Workshop", coming: "Watched") -> None:
+    """Have the demo's sheets drawn, and each brought in as it is there, but for those that were brought in before."""
+    from tidymargin.demo.almanac import draw_almanac
+    from tidymargin.services.folder.bringing import keep_picture
+    from tidymargin.store.originals import name_of
+
+    known = workshop.sheets.list_originals()
+    try:
+        for place in draw_almanac(coming.folder):
+            (picture,) = place.glob("picture.*")
+            data = picture.read_bytes()
+            if name_of(data) not in known:
+                keep_picture(workshop, data, f"{place.name}{picture.suffix}")
+            coming.came += 1
+        (coming.folder / _ALL_HERE).touch()
+    except DomainError as error:
+        coming.trouble = " ".join(part for part in (error.message, error.hint) if part)

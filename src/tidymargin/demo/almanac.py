@@ -1,8 +1,9 @@
 """The Skerrow Almanac's sheets: a small publisher of tide tables that was made up for Tidy Margin."""
 
 import multiprocessing
+import os
 import tempfile
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -23,9 +24,11 @@ from tidymargin.demo.sketches import (
     draw_signature,
 )
 from tidymargin.demo.truth import TrueCase, encode_picture, find_pocket_picks, write_case
+from tidymargin.process import end_with_parent
 
 NAVY, TEAL, VERMILION, WHITE = "#1D3557", "#2A6F8E", "#C8553D", "#FFFFFF"
 STICKER_TONES = ("#DEDEDE", "#B8B8B8")
+_NICENESS = 10
 
 
 def _needle(x: float, y: float, angle: float, length: float, half: float) -> tuple[Points, Points]:
@@ -236,22 +239,40 @@ def _make_sheet(name: str) -> TrueCase:
     return case
 
 
-def write_almanac(folder: Path) -> None:
-    """Write the demo's sheets as truth folders, unless they are there."""
-    names = [name for name in SHEETS if not (folder / name / "case.json").exists()]
-    if not names:
-        return
-    # in processes of their own: drawing is plain Python, and whoever waits has nothing to look at yet
-    with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as processes:
-        missing = list(processes.map(_make_sheet, names))
+def draw_almanac(folder: Path) -> Iterator[Path]:
+    """Yield the demo's sheets as truth folders, by name from the last; each is drawn unless it is there.
+
+    They are drawn by processes of their own, which give way to all else and end with this one: somebody may be at
+    a picture of theirs already.
+
+    Raises
+    ------
+    FileThereError
+        Something else stands in the place of one.
+    """
     folder.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(dir=folder) as aside:
-        for case in missing:  # each whole or not at all, and never over anything that is there
-            write_case(case, Path(aside))
-            try:
-                (Path(aside) / case.name).rename(folder / case.name)
-            except OSError as error:
-                raise FileThereError(
-                    f"{folder / case.name} is there and is no demo sheet.",
-                    hint="Move it away, or choose another folder with TIDYMARGIN_DATA.",
-                ) from error
+    names = sorted(SHEETS, reverse=True)
+    missing = [name for name in names if not (folder / name / "case.json").exists()]
+    context = multiprocessing.get_context("spawn")
+    with (
+        ProcessPoolExecutor(mp_context=context, initializer=_give_way, initargs=(os.getpid(),)) as processes,
+        tempfile.TemporaryDirectory(dir=folder) as aside,
+    ):  # fmt: skip
+        drawn = {name: processes.submit(_make_sheet, name) for name in missing}
+        for name in names:
+            if name in drawn:  # each whole or not at all, and never over anything that is there
+                write_case(drawn[name].result(), Path(aside))
+                try:
+                    (Path(aside) / name).rename(folder / name)
+                except OSError as error:
+                    raise FileThereError(
+                        f"{folder / name} is there and is no demo sheet.",
+                        hint="Move it away, or choose another folder with TIDYMARGIN_DATA.",
+                    ) from error
+            yield folder / name
+
+
+def _give_way(parent_id: int) -> None:
+    end_with_parent(parent_id)
+    if hasattr(os, "nice"):
+        os.nice(_NICENESS)

@@ -41,6 +41,13 @@ def _add_piece(one, two):  # type: ignore[no-untyped-def]
     one[7] |= two[7]
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _put_piece(there, piece):  # type: ignore[no-untyped-def]
+    """Put a piece in another's place; number by number, since assigning a row takes seconds to compile."""
+    for field in range(8):
+        there[field] = piece[field]
+
+
 @njit(cache=True, nogil=True)
 def _keep_larger(value, piece, best):  # type: ignore[no-untyped-def]
     """Keep a whole piece as the best of its value; of equals, the one that begins first."""
@@ -49,7 +56,7 @@ def _keep_larger(value, piece, best):  # type: ignore[no-untyped-def]
     if piece[0] > best[value, 0] or (
         piece[0] == best[value, 0] and (piece[5], piece[6]) < (best[value, 5], best[value, 6])
     ):
-        best[value] = piece
+        _put_piece(best[value], piece)
 
 
 @njit(cache=True, nogil=True)
@@ -73,7 +80,7 @@ def _largest_kernel(values, wanted, best):  # type: ignore[no-untyped-def]
     for row in range(height):
         for piece in range(1, opened + 1):
             parent[piece] = piece
-            pieces[piece] = kept[piece]
+            _put_piece(pieces[piece], kept[piece])
             value_of[piece] = value_kept[piece]
         count, runs, col, at = opened, 0, 0, 0
         while col < width:
@@ -87,7 +94,9 @@ def _largest_kernel(values, wanted, best):  # type: ignore[no-untyped-def]
             parent[root] = root
             value_of[root] = value
             solid = 1 if _has_solid_kernel(values, row, first, col) else 0
-            pieces[root] = (col - first, row, first, row + 1, col, row, first, solid)
+            new = pieces[root]
+            new[0], new[1], new[2], new[3] = col - first, row, first, row + 1
+            new[4], new[5], new[6], new[7] = col, row, first, solid
             while at < runs_above and above[at, 1] <= first:
                 at += 1
             beside = at
@@ -100,14 +109,15 @@ def _largest_kernel(values, wanted, best):  # type: ignore[no-untyped-def]
                 beside += 1
             here[runs, 0], here[runs, 1], here[runs, 2] = first, col, root
             runs += 1
-        renamed[: count + 1] = 0
+        for piece in range(count + 1):
+            renamed[piece] = 0
         opened = 0
         for run in range(runs):
             root = find_root(parent, here[run, 2])
             if renamed[root] == 0:
                 opened += 1
                 renamed[root] = opened
-                kept[opened] = pieces[root]
+                _put_piece(kept[opened], pieces[root])
                 value_kept[opened] = value_of[root]
             here[run, 2] = renamed[root]
         for piece in range(1, count + 1):

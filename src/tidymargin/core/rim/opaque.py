@@ -150,7 +150,7 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
     shallow = _SHALLOW if lossy else 0.0
     even_yuv, counts = np.empty(palette.shape), np.empty(palette.shape[0], np.int64)
     for entry in range(palette.shape[0]):
-        even_yuv[entry] = to_luma_chroma_kernel(
+        even_yuv[entry, 0], even_yuv[entry, 1], even_yuv[entry, 2] = to_luma_chroma_kernel(
             palette[entry, 0], palette[entry, 1], palette[entry, 2]
         )
     known = np.zeros(inside_px.shape, np.int64)
@@ -214,7 +214,7 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 for entry in range(palette.shape[0]):
                     if counts[entry] < _EVEN_LEAST:
                         continue
-                    fy, fu, fv = even_yuv[entry]
+                    fy, fu, fv = even_yuv[entry, 0], even_yuv[entry, 1], even_yuv[entry, 2]
                     share, misfit = solve_share(
                         y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
                     )
@@ -242,7 +242,9 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 slot = place % _KEPT
                 if kept_at[slot] != place:
                     kept_at[slot] = place
-                    kept[slot] = _mean_sure(rgb, sure, best_row, best_col, grain, lossy, palette)
+                    kept[slot, 0], kept[slot, 1], kept[slot, 2] = _mean_sure(
+                        rgb, sure, best_row, best_col, grain, lossy, palette
+                    )
                 red, green, blue = kept[slot, 0], kept[slot, 1], kept[slot, 2]
                 if lossy:
                     entry = find_stained(red, green, blue, by, bu, bv, palette, ringing, 0.0)

@@ -66,6 +66,8 @@ class Watched:
         By file, why it could not be taken as yet; it is tried again.
     trouble : str
         Why the folder itself cannot be read now; empty where it can.
+    most : int or None
+        How many there will be, where they are drawn here and no folder is watched.
     """
 
     folder: Path
@@ -73,6 +75,12 @@ class Watched:
     refused: dict[str, str] = field(default_factory=dict)
     waiting: dict[str, str] = field(default_factory=dict)
     trouble: str = ""
+    most: int | None = None
+
+    @property
+    def is_over(self) -> bool:
+        """Whether nothing more will come."""
+        return self.most is not None and (self.came >= self.most or bool(self.trouble))
 
 
 class Watcher:

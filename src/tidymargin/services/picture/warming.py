@@ -1,6 +1,7 @@
 """Compiling every kernel before somebody's click needs it."""
 
 import os
+import pickle
 import shutil
 import subprocess
 import sys
@@ -34,7 +35,9 @@ _KERNELS_KEPT_S = 30 * 24 * 3600
 _ALL_COMPILED = "all-compiled"
 _NICENESS = 15
 _SIDE_PX = 320  # parts with their surroundings are not as wide: they have kernels of their own
+_TINY_PX = 160  # as small as holds what is drawn: plain Python goes over every pixel of it
 _BLOCK = slice(40, 120)
+_MODULE = "tidymargin.services.picture.warming"
 
 
 def drop_old_kernels(own: Path) -> None:
@@ -53,15 +56,15 @@ def drop_old_kernels(own: Path) -> None:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-def _make_pictures() -> Iterator[Picture]:
+def _make_pictures(side_px: int = _SIDE_PX) -> Iterator[Picture]:
     """Yield a block with a hole, and dots, on each kind of ground, pale barbs that a screen shines on, and grey ones."""
     random = np.random.default_rng(0)
-    side = np.arange(_SIDE_PX)
+    side = np.arange(side_px)
     squares = (side[:, None] // 9 + side // 9) % 2
-    grounds = [(np.full((_SIDE_PX, _SIDE_PX, 3), 255.0), 0), ((200.0 + 55 * squares)[..., None], 0)]
+    grounds = [(np.full((side_px, side_px, 3), 255.0), 0), ((200.0 + 55 * squares)[..., None], 0)]
     grounds += [(np.array(rgb, np.float64), 3) for rgb in ((60, 155, 80), (240, 236, 225))]
     for ground, spread in grounds:
-        rgb = np.broadcast_to(ground, (_SIDE_PX, _SIDE_PX, 3)).copy()
+        rgb = np.broadcast_to(ground, (side_px, side_px, 3)).copy()
         hole = rgb[70:90, 70:90] + np.array((-1, -1, 0))
         rgb[_BLOCK, _BLOCK] = (20, 40, 60)
         for row in range(16, 144, 16):
@@ -70,7 +73,7 @@ def _make_pictures() -> Iterator[Picture]:
         rgb += spread * random.standard_normal(rgb.shape)
         yield Picture(np.clip(rgb, 0, 255).astype(np.uint8))
     screen, pale = (np.array(colour, np.float64) for colour in ((40, 90, 170), (235, 230, 215)))
-    lit, barred = (np.broadcast_to(screen, (_SIDE_PX, _SIDE_PX, 3)).copy() for _ in range(2))
+    lit, barred = (np.broadcast_to(screen, (side_px, side_px, 3)).copy() for _ in range(2))
     deep = np.minimum(np.minimum(side - 20, 139 - side)[:, None], np.minimum(side - 20, 139 - side))
     cast = (0.3 * np.exp(-deep / 8))[..., None]
     lit[deep >= 0] = ((1 - cast) * pale + cast * screen)[deep >= 0]
@@ -87,7 +90,7 @@ def _make_pictures() -> Iterator[Picture]:
 
 def _use(cutter: Cutter) -> None:
     """Look at a cut, zoomed out and while a control is moved, and export it."""
-    everywhere = whole(_SIDE_PX, _SIDE_PX)
+    everywhere = whole(cutter.picture.height, cutter.picture.width)
     rgba = cutter.render_whole()
     for place in (0, 40, 110, 150):
         cutter.render(Region(place, place, place + 20, place + 20))
@@ -95,7 +98,7 @@ def _use(cutter: Cutter) -> None:
     find_unwanted(cutter.cleared(everywhere))
     find_narrows(cutter.cleared(everywhere))
     average_down(rgba, Grid(0, 0, 2, 40, 40))
-    samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), (_SIDE_PX, _SIDE_PX))
+    samples = sample_levels(cutter.reach.levels, (0.0, 0.0, 1.0), rgba.shape[:2])
     shift_view(rgba, rgba, samples, (1, 2))
     encode_png(rgba)
 
@@ -152,19 +155,38 @@ def warm_kernels() -> None:
 
 
 def warm_behind() -> None:
-    """Have every kernel compiled where that is still to be done, by a process that gives way to all else; load the first.
+    """Have every kernel compiled where that is still to be done, by processes that give way to all else; load the first.
 
-    Compiling takes minutes of one core, and in this process would hold up whoever waits for a page.
+    Compiling takes minutes of one core, and in this process would hold up whoever waits for a page. Who brings in a
+    picture at once has this process compile what measures it; so what cuts, shows and writes it is compiled
+    beside that, before all else.
     """
     if not (Path(os.environ["NUMBA_CACHE_DIR"]) / _ALL_COMPILED).exists():
-        command = [sys.executable, "-m", "tidymargin.services.picture.warming", str(os.getpid())]
-        with subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
-        ) as running:
-            assert running.stdout is not None
-            for line in running.stdout:
-                _tell(float(line))
+        for what in ("cuts", "all"):
+            command = [sys.executable, "-m", _MODULE, what, str(os.getpid())]
+            with subprocess.Popen(
+                command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+            ) as running:
+                assert running.stdout is not None
+                for line in running.stdout:
+                    _tell(float(line))
     _load_first()
+
+
+def _warm_cuts() -> None:
+    """Compile what a first sheet is cut, shown and written by; its facts are measured by plain Python, on a tiny picture."""
+    _tell(0.0)
+    command = [sys.executable, "-m", _MODULE, "facts"]
+    env = {**os.environ, "NUMBA_DISABLE_JIT": "1"}
+    told = subprocess.run(command, env=env, stdout=subprocess.PIPE, check=True).stdout
+    picture, facts = pickle.loads(told)
+    _use(cut_out(picture, facts))
+
+
+def _tell_facts() -> None:
+    picture = next(_make_pictures(_TINY_PX))
+    facts = measure_sheet(picture, GroundPlan(nature="opaque"))
+    sys.stdout.buffer.write(pickle.dumps((picture, facts)))
 
 
 def _load_first() -> None:
@@ -193,9 +215,13 @@ def compiled_share() -> float | None:
 
 
 if __name__ == "__main__":
-    if len(sys.argv) > 1:
-        end_with_parent(int(sys.argv[1]))
-        if hasattr(os, "nice"):
-            os.nice(_NICENESS)
-        _tells_parent = True
-    warm_kernels()
+    asked = sys.argv[1] if len(sys.argv) > 1 else ""
+    if asked == "facts":
+        _tell_facts()
+    else:
+        if asked:
+            end_with_parent(int(sys.argv[2]))
+            if hasattr(os, "nice"):
+                os.nice(_NICENESS)
+            _tells_parent = True
+        _warm_cuts() if asked == "cuts" else warm_kernels()

@@ -96,12 +96,15 @@ def _say_watched() -> dict[str, object]:
 
 @blueprint.get("/watched")
 def tell_watched() -> AnyResponse:
-    """Say what came of the watched folder; where more came than a page knows of, that is loaded anew."""
+    """Say what came of the watched folder; where more came than a page knows of, with all that changed by it.
+
+    The page is not loaded anew: a picture may be on its way in from there.
+    """
     watched = what_is_watched()
     if watched is None:
         return Response(status=204)
     if watched.came != int(read_argument("came", 0)):
-        return Response(headers={"HX-Refresh": "true"})
+        return Response(render_template("trays/_came.html", **_facts_for_templates()))
     return Response(render_template("trays/_watched.html", watched=watched, **_say_watched()))  # fmt: skip
 
 

@@ -22,6 +22,12 @@ def say_trays(sheets: int) -> Markup:
 
 def say_watched(watched: Watched) -> str:
     """Say what came of the folder that is watched, and what is wrong with the folder itself."""
+    if watched.most is not None:
+        if watched.is_over:
+            return watched.trouble
+        return gettext(
+            "The Skerrow Almanac’s sheets are being drawn: %(came)s of %(most)s are here.", came=watched.came, most=watched.most
+        )  # fmt: skip
     came = ngettext("%(num)d picture came", "%(num)d pictures came", watched.came)
     said = gettext(
         "Watching %(folder)s: %(came)s.", folder=to_shown_name(watched.folder.name), came=came
