@@ -1,7 +1,21 @@
 """Which files hold several pictures, or none of pixels; by their first bytes, whatever they are called."""
 
+from dataclasses import dataclass
+
+from tidymargin.core.base.errors import DomainError
+
 HEAD_BYTES = 4096
 """How many first bytes are looked at."""
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """One picture out of a file: its name, its bytes as a picture file, and what was done to get it; or why it is none."""
+
+    name: str
+    data: bytes
+    remark: str
+    error: DomainError | None = None
 
 
 def find_kind(head: bytes) -> str:

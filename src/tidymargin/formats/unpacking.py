@@ -11,7 +11,6 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from xml.etree import ElementTree
 
 import pypdfium2
@@ -25,7 +24,7 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.core.base.limits import MAX_PIXELS, MAX_SIDE_PX
 from tidymargin.formats.asked import LEAST_DPI, Asked
-from tidymargin.formats.containers import HEAD_BYTES, find_kind
+from tidymargin.formats.containers import HEAD_BYTES, Member, find_kind
 from tidymargin.formats.limits import MAX_FILE_BYTES
 
 MOST_PICTURES = 500
@@ -37,16 +36,6 @@ _POINTS_PER_INCH = 72.0
 _REDUCED = 254  # a TIFF's tag that says that a page is another one's small picture
 _SVG = "{http://www.w3.org/2000/svg}svg"
 _OUTSIDE = re.compile(r"url\(\s*['\"]?\s*(?!#|data:)|@import", re.IGNORECASE)
-
-
-@dataclass(frozen=True, slots=True)
-class Member:
-    """One picture out of a file: its name, its bytes as a picture file, and what was done to get it; or why it is none."""
-
-    name: str
-    data: bytes
-    remark: str
-    error: DomainError | None = None
 
 
 def take_apart(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Member]:

@@ -8,7 +8,6 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +22,7 @@ from tidymargin.core.base.errors import (
     StorageFullError,
 )
 from tidymargin.formats.asked import Asked
+from tidymargin.formats.containers import Member
 from tidymargin.formats.names import to_shown_name
 from tidymargin.formats.unpacker import INDEX, to_row
 from tidymargin.process import FULL, PARTS, cpu_seconds_of
@@ -45,20 +45,10 @@ def stays() -> bool:
     return False
 
 
-@dataclass(frozen=True, slots=True)
-class TakenPart:
-    """One picture out of a file: name, what was done to get it, and bytes; or why it is none."""
-
-    name: str
-    remark: str
-    data: bytes
-    error: DomainError | None = None
-
-
 @contextmanager
 def taken_apart(
     folder: Path | None, data: Buffer, name: str, asked: Asked, has_left: HasLeft = stays
-) -> Iterator[Iterator[TakenPart]]:
+) -> Iterator[Iterator[Member]]:
     """Give the pictures of a file, one after the other.
 
     It is taken apart by a process of its own, which is ended where one picture takes too long, or whoever asked has
@@ -85,9 +75,9 @@ def taken_apart(
         if ended is not None:
             rows.append({"name": name, **to_row(ended)})
         yield (
-            TakenPart(to_shown_name(row["name"]), "", b"", _to_error(row))
+            Member(to_shown_name(row["name"]), b"", "", _to_error(row))
             if "error" in row
-            else TakenPart(to_shown_name(row["name"]), row["remark"], (Path(place) / row["file"]).read_bytes())
+            else Member(to_shown_name(row["name"]), (Path(place) / row["file"]).read_bytes(), row["remark"])
             for row in rows
         )  # fmt: skip
 
