@@ -4,6 +4,7 @@ import logging
 import os
 import signal
 import socket
+import subprocess
 import sys
 import threading
 from contextlib import suppress
@@ -145,5 +146,7 @@ def bring_almanac(workshop: "Workshop", coming: "Watched") -> None:
                 keep_picture(workshop, data, f"{place.name}{picture.suffix}")
             coming.came += 1
         (coming.folder / _ALL_HERE).touch()
+    except subprocess.CalledProcessError as error:
+        coming.trouble = f"A sheet could not be drawn: its process ended with {error.returncode}."
     except DomainError as error:
         coming.trouble = " ".join(part for part in (error.message, error.hint) if part)

@@ -1,10 +1,12 @@
 """The Skerrow Almanac's sheets: a small publisher of tide tables that was made up for Tidy Margin."""
 
-import multiprocessing
 import os
+import shutil
+import subprocess
+import sys
 import tempfile
 from collections.abc import Collection, Iterator
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -29,6 +31,7 @@ from tidymargin.process import end_with_parent
 NAVY, TEAL, VERMILION, WHITE = "#1D3557", "#2A6F8E", "#C8553D", "#FFFFFF"
 STICKER_TONES = ("#DEDEDE", "#B8B8B8")
 _NICENESS = 10
+_ASIDE = "drawing-"
 
 
 def _needle(x: float, y: float, angle: float, length: float, half: float) -> tuple[Points, Points]:
@@ -251,17 +254,18 @@ def draw_almanac(folder: Path) -> Iterator[Path]:
         Something else stands in the place of one.
     """
     folder.mkdir(parents=True, exist_ok=True)
+    for left in folder.glob(f"{_ASIDE}*"):  # of a server that was ended
+        shutil.rmtree(left, ignore_errors=True)
     names = sorted(SHEETS, reverse=True)
     missing = [name for name in names if not (folder / name / "case.json").exists()]
-    context = multiprocessing.get_context("spawn")
     with (
-        ProcessPoolExecutor(mp_context=context, initializer=_give_way, initargs=(os.getpid(),)) as processes,
-        tempfile.TemporaryDirectory(dir=folder) as aside,
-    ):  # fmt: skip
-        drawn = {name: processes.submit(_make_sheet, name) for name in missing}
+        tempfile.TemporaryDirectory(prefix=_ASIDE, dir=folder) as aside,
+        ThreadPoolExecutor(os.cpu_count()) as waiting,
+    ):
+        drawn = {name: waiting.submit(_draw, name, aside) for name in missing}
         for name in names:
             if name in drawn:  # each whole or not at all, and never over anything that is there
-                write_case(drawn[name].result(), Path(aside))
+                drawn[name].result()
                 try:
                     (Path(aside) / name).rename(folder / name)
                 except OSError as error:
@@ -272,7 +276,17 @@ def draw_almanac(folder: Path) -> Iterator[Path]:
             yield folder / name
 
 
-def _give_way(parent_id: int) -> None:
-    end_with_parent(parent_id)
+def _draw(name: str, aside: str) -> None:
+    """Have a process of its own draw a sheet: plain Python would hold up all that this one does."""
+    command = [sys.executable, "-m", "tidymargin.demo.almanac", name, aside, str(os.getpid())]
+    paths = [str(Path(__file__).parents[2]), os.environ.get("PYTHONPATH", "")]
+    env = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, paths))}
+    subprocess.run(command, env=env, check=True, stdout=subprocess.DEVNULL)
+
+
+if __name__ == "__main__":
+    _name, _aside, _parent = sys.argv[1:]
+    end_with_parent(int(_parent))
     if hasattr(os, "nice"):
         os.nice(_NICENESS)
+    write_case(_make_sheet(_name), Path(_aside))
