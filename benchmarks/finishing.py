@@ -18,43 +18,45 @@ from tidymargin.core.reach.clearing import seed_outside
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_quick
 from tidymargin.formats.recipe import Recipe
-from tidymargin.services.edits import finishing
+from tidymargin.services.edits.changing import Edit
+from tidymargin.services.edits.finishing import recolour, set_backing
+from tidymargin.services.edits.settings import set_values
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_sketch, render_view
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 
 Set = Callable[[Workshop, Sheet, float], Sheet]
 
 
-def _of(call: Callable[..., Sheet], **values: Callable[[float], Any]) -> Set:
+def _of(call: Callable[..., Sheet], *said: str, **values: Callable[[float], Any]) -> Set:
     def set_to(workshop: Workshop, sheet: Sheet, share: float) -> Sheet:
-        return call(workshop, sheet.id, sheet.head, **{n: v(share) for n, v in values.items()})
+        edit = Edit(workshop, sheet, sheet.head)
+        return call(edit, *said, **{n: v(share) for n, v in values.items()})
 
     return set_to
 
 
 CONTROLS: dict[str, Set] = {
-    "choke": _of(finishing.set_rim, choke_px=lambda t: 0.4 + t),
-    "spread": _of(finishing.set_rim, choke_px=lambda t: -0.4 - t),
-    "smooth": _of(finishing.set_rim, smooth_px=lambda t: 1 + t),
-    "feather": _of(finishing.set_rim, feather_px=lambda t: 1 + 2 * t),
+    "choke": _of(set_values, "rim", choke_px=lambda t: 0.4 + t),
+    "spread": _of(set_values, "rim", choke_px=lambda t: -0.4 - t),
+    "smooth": _of(set_values, "rim", smooth_px=lambda t: 1 + t),
+    "feather": _of(set_values, "rim", feather_px=lambda t: 1 + 2 * t),
     "black, white and gamma": _of(
-        finishing.set_rim, black=lambda t: t / 5, white=lambda t: 1 - t / 5, gamma=lambda t: 1 + t
+        set_values, "rim", black=lambda t: t / 5, white=lambda t: 1 - t / 5, gamma=lambda t: 1 + t
     ),
-    "fringe": _of(finishing.set_rim, fringe=lambda t: 0.2 + t / 2, fringe_px=lambda t: 2.0),
+    "fringe": _of(set_values, "rim", fringe=lambda t: 0.2 + t / 2, fringe_px=lambda t: 2.0),
     "tone": _of(
-        finishing.set_tone, depth=lambda t: t / 2, saturation=lambda t: t / 2, contrast=lambda t: t / 3
+        set_values, "tone", depth=lambda t: t / 2, saturation=lambda t: t / 2, contrast=lambda t: t / 3
     ),
-    "recolour": _of(finishing.recolour, colour=lambda t: f"#{int(200 * t):02X}3557"),
+    "recolour": _of(recolour, colour=lambda t: f"#{int(200 * t):02X}3557"),
     "gradient": _of(
-        finishing.recolour, colour=lambda t: "#1D3557", towards=lambda t: "#F4C430", degrees=lambda t: 90 * t
+        recolour, colour=lambda t: "#1D3557", towards=lambda t: "#F4C430", degrees=lambda t: 90 * t
     ),
-    "backing": _of(finishing.set_backing, backing=lambda t: {"colour": "#FFFFFF", "grown_px": 4 + 8 * t}),
-    "shadow": _of(finishing.set_shadow, amount=lambda t: 0.2 + t / 2),
+    "backing": _of(set_backing, backing=lambda t: {"colour": "#FFFFFF", "grown_px": 4 + 8 * t}),
+    "shadow": _of(set_values, "shadow", shadow=lambda t: 0.2 + t / 2),
 }  # fmt: skip
 _STEPS = 3
 
@@ -108,7 +110,7 @@ def measure_finishing(picture: str, kind: str, megapixels: int) -> Iterator[tupl
             found["export over a plain one"] = (
                 min(timed(partial(export_sheet, workshop, sheet)) for _ in range(2)) / plain
             )
-            found["over its floor"] = _measure_export(data, read_recipe_of(sheet), least)
+            found["over its floor"] = _measure_export(data, sheet.recipe, least)
             yield name, found
             sheet = workshop.sheets.visit(sheet.id, sheet.head, first)
         workshop.close()

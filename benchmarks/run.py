@@ -5,7 +5,18 @@ import json
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import elsewhere, faults, fuzz, hostile, kills, start, tray_kills, users, variations
+from benchmarks import (
+    elsewhere,
+    faults,
+    fuzz,
+    hostile,
+    kills,
+    stages,
+    start,
+    tray_kills,
+    users,
+    variations,
+)
 from benchmarks.accuracy import (
     Result,
     find_worst,
@@ -148,9 +159,18 @@ def main() -> None:
     parser.add_argument(
         "--start", action="store_true", help="only measure how long commands and newcomers wait"
     )
+    parser.add_argument(
+        "--stages",
+        type=int,
+        metavar="MEGAPIXELS",
+        help="only say what each stage of a cut takes, on pictures of that size",
+    )
     options = parser.parse_args()
     if options.start:
         start.main()
+        return
+    if options.stages is not None:
+        stages.report_stages(options.stages)
         return
     if options.faults is not None:
         faults.report_faults(None, shows=True)

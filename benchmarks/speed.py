@@ -78,7 +78,7 @@ def measure_one(picture: str, kind: str, megapixels: int) -> dict[str, float]:
 def measure_speed(megapixels: tuple[int, ...] = MEGAPIXELS) -> Iterator[dict[str, object]]:
     """Yield, sheet by sheet, what each stage takes over its floor."""
     # in a process of its own, or compiling would count as memory of the first sheet
-    warm = "from tidymargin.services.warming import warm_kernels; warm_kernels()"
+    warm = "from tidymargin.services.picture.warming import warm_kernels; warm_kernels()"
     subprocess.run([sys.executable, "-c", warm], check=True)
     for size in megapixels:
         for kind in KINDS:

@@ -18,6 +18,7 @@ import numpy as np
 
 from benchmarks.speed import make_sheet
 from tidymargin.services.edits import marking
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.picture.warming import warm_kernels
 from tidymargin.services.views.exporting import export_sheet
@@ -45,7 +46,9 @@ def _add(workshop: Any, sheet: Sheet, random: np.random.Generator, count: int) -
         places = _draw_stroke(random, sheet.height, sheet.width)
         verdict = "clear" if number % 2 else "keep"
         sheet = marking.add_stroke(
-            workshop, sheet.id, sheet.head, places, {"verdict": verdict, "across_px": _ACROSS_PX}
+            begin(workshop, sheet.id, sheet.head),
+            places,
+            {"verdict": verdict, "across_px": _ACROSS_PX},
         )
     return sheet
 

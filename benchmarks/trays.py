@@ -25,7 +25,6 @@ from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.services.trays.trays import make_tray
 from tidymargin.services.views.cutting import load_cutter
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 
 _SHEETS = 100
@@ -112,7 +111,7 @@ def report_here() -> None:
             make_tray(workshop, "Fifty", [sheet.id for sheet in sheets])
             keeper = TrayKeeper(workshop)
             keeper.finish()
-            cutters = [load_cutter(workshop, s, read_recipe_of(s)) for s in sheets[:8]]
+            cutters = [load_cutter(workshop, s) for s in sheets[:8]]
 
             def encode(cutter: Cutter) -> None:
                 encode_png(cutter.render_whole())

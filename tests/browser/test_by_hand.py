@@ -10,9 +10,9 @@ from tests.browser.test_journeys import export, to_screen
 from tests.conftest import to_png
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 
@@ -38,7 +38,7 @@ def draw(page, *places, size=SIZE, steps=10):
 
 
 def marks_of(workshop, sheet):
-    return read_recipe_of(workshop.sheets.load(sheet.id)).by_hand.marks
+    return workshop.sheets.load(sheet.id).recipe.by_hand.marks
 
 
 def wait_marks(page, workshop, sheet, count):
@@ -168,7 +168,7 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     size = feather.true_rgba.shape[:2]
     sheet = add_sheet(workshop, feather.encoded, "feather.jpg")
     load_measured(workshop, sheet)
-    settings.set_start(workshop, sheet.id, sheet.head, "picks")
+    settings.set_values(begin(workshop, sheet.id, sheet.head), "start", start="picks")
     page.goto(f"/sheets/{sheet.id}/?open=by_hand")
     wait_measured(page)
     take(page, "along the ground")

@@ -18,7 +18,6 @@ from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import finding
 from tidymargin.services.views.cutting import load_tolerance
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 SIZE = 400
@@ -52,7 +51,7 @@ def open_sheet(page, workshop, data, step="reach"):
 
 
 def reach_of(workshop, sheet):
-    return read_recipe_of(workshop.sheets.load(sheet.id)).reach
+    return workshop.sheets.load(sheet.id).recipe.reach
 
 
 def wait_changed(page, before):
@@ -246,7 +245,7 @@ def test_a_photographed_page_is_squared_up_by_one_button_by_the_mouse_and_by_key
     cut = export(page)
     inner = np.s_[3:-3, 3:-3]  # exactly on the page's edge, the outermost pixels are half table
     assert np.mean((cut[..., 3] > 127)[inner] != (find_letter(cut) > 0.5)[inner]) < 0.01
-    assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.area[3] == (60, 610)
+    assert workshop.sheets.load(sheet.id).recipe.ground.area[3] == (60, 610)
 
 
 def broken_ring(d):

@@ -13,7 +13,6 @@ from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services.folder import keeping
 from tidymargin.services.folder.bringing import add_sheet
-from tidymargin.services.workshop.states import read_recipe_of
 
 pytestmark = pytest.mark.browser
 GAP = (80, 20)  # row and col of the see-through gap in the badge of 160 px
@@ -67,7 +66,7 @@ def test_drop_tune_undo_reload_redo_export(page, workshop, badge_png):
     assert workshop.sheets.load(1).undo == "pocket_cleared"  # nothing is saved before it is let go
     page.mouse.up()
     page.locator("#undo", has_text="Undo tolerance").wait_for()
-    assert read_recipe_of(workshop.sheets.load(1)).reach.tolerance == tried > 10
+    assert workshop.sheets.load(1).recipe.reach.tolerance == tried > 10
     tuned = export(page)
     page.keyboard.press("Control+z")
     page.locator("#redo", has_text="Redo tolerance").wait_for()
@@ -161,7 +160,7 @@ def test_keyboard_only_from_drop_to_export(page, workshop, badge_png, tmp_path):
     for _ in range(3):
         page.keyboard.press("ArrowRight")
     page.locator("#undo", has_text="Undo tolerance").wait_for()
-    assert read_recipe_of(workshop.sheets.load(1)).reach.tolerance == round(before + 0.6, 1)
+    assert workshop.sheets.load(1).recipe.reach.tolerance == round(before + 0.6, 1)
     assert page.evaluate("document.activeElement.id") == "grip"  # the focus survives the change
     tab_to(page, page.locator("#stage"))
     for _ in range(7):  # from the middle to the gap, in steps of 8 px
@@ -267,7 +266,7 @@ def test_two_tabs_on_one_sheet_are_told_of_each_other_and_lose_nothing(
     page.locator("#undo", has_text="Undo tolerance").wait_for()
     set_tolerance(other, "4.2")  # the other tab has not heard of it yet
     other.locator(".message", has_text="changed in another tab").wait_for()
-    assert read_recipe_of(workshop.sheets.load(sheet.id)).reach.tolerance == 7.1
+    assert workshop.sheets.load(sheet.id).recipe.reach.tolerance == 7.1
     other.locator("#tolerance[value='7.1']").wait_for()  # it shows the newest state by now
     other.get_by_role("button", name="Do it again on the newest state").click()
     other.locator("#tolerance[value='4.2']").wait_for()

@@ -4,7 +4,6 @@ from pathlib import Path
 
 from tests.browser.conftest import find_axe_faults, wait_measured
 from tests.conftest import read_png
-from tidymargin.services.workshop.states import read_recipe_of
 
 GAP = (80, 20)  # row, col in the badge's closed gap
 
@@ -51,4 +50,4 @@ def test_at_400_by_800_a_finger_drops_picks_tunes_and_exports(
     cut = read_png(Path(download.value.path()).read_bytes())
     assert cut[GAP][3] == 0
     assert cut[80, 60, 3] == 255
-    assert read_recipe_of(workshop.sheets.load(1)).reach.tolerance == 7.1
+    assert workshop.sheets.load(1).recipe.reach.tolerance == 7.1

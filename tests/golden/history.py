@@ -7,11 +7,11 @@ from pathlib import Path
 
 from tests.conftest import draw_pad, say_history
 from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import proofs
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.workshop.executor import Priority
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.store.values import Sheet
 
@@ -21,14 +21,14 @@ LEFT_OUT = ("lock", "cache", "copies", "secret")
 
 def walk_back(workshop: Workshop, sheet: Sheet) -> list[dict[str, object]]:
     """Return the recipe of each state from the head to the first, and leave the sheet at its head."""
-    recipes = [read_recipe_of(sheet).model_dump(mode="json")]
+    recipes = [sheet.recipe.model_dump(mode="json")]
     steps = 0
     while sheet.undo:
-        sheet = history.undo_change(workshop, sheet.id, sheet.head)
-        recipes.append(read_recipe_of(sheet).model_dump(mode="json"))
+        sheet = history.undo_change(begin(workshop, sheet.id, sheet.head))
+        recipes.append(sheet.recipe.model_dump(mode="json"))
         steps += 1
     for _ in range(steps):
-        sheet = history.redo_change(workshop, sheet.id, sheet.head)
+        sheet = history.redo_change(begin(workshop, sheet.id, sheet.head))
     return recipes
 
 
@@ -38,23 +38,23 @@ def write_history(folder: Path) -> dict[str, object]:
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     load_measured(workshop, sheet)
 
-    def then(change, *given) -> None:  # type: ignore[no-untyped-def]
+    def then(change, *given, **values) -> None:  # type: ignore[no-untyped-def]
         nonlocal sheet
-        sheet = change(workshop, sheet.id, sheet.head, *given)
+        sheet = change(begin(workshop, sheet.id, sheet.head), *given, **values)
 
-    then(settings.set_tolerance, 4.2)
-    then(settings.set_ground_colour, "#FEFEFE")
+    then(settings.set_values, "tolerance", tolerance=4.2)
+    then(settings.set_values, "ground_colour", colour="#FEFEFE")
     then(settings.add_ground_colour, "#E8D5C4")
-    then(settings.set_figure, "opaque")
+    then(settings.set_values, "figure", figure="opaque")
     then(settings.switch_preparation, "ignore_grain")
     then(deciding.decide_pocket, 120, 90, "clear")
     then(deciding.guard_place, 120, 60)
     then(deciding.add_fence, [(20, 30), (40, 60)])
     then(deciding.pick_place, 5, 120)
-    then(settings.set_small_pieces, 3, 2)
-    then(settings.set_spill, 0.5)
-    then(settings.set_backdrop, "#203040")
-    then(settings.set_trim, True, 6)
+    then(settings.set_values, "crumbs", crumbs_px=3, pinholes_px=2)
+    then(settings.set_values, "spill", spill=0.5)
+    then(settings.set_values, "backdrop", backdrop="#203040")
+    then(settings.set_values, "trim", trim=True, margin_px=6, pieces=False)
     then(history.undo_change)
     then(settings.turn_area, 1)
     proofs.keep_proof(workshop, sheet)

@@ -6,7 +6,6 @@ import zipfile
 from tests.conftest import PAD_PX, read_png, say_history
 from tests.golden.history import PLACE, walk_back
 from tidymargin.services.views import proofs
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 
 
@@ -26,6 +25,6 @@ def test_a_history_that_was_written_once_opens_with_all_its_states_and_its_proof
         proof = proofs.load_proof(workshop, sheet)
         assert proof is not None
         assert max(read_png(proof).shape[:2]) == PAD_PX
-        assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.area != "auto"
+        assert workshop.sheets.load(sheet.id).recipe.ground.area != "auto"
     finally:
         workshop.close()

@@ -18,7 +18,7 @@ from tidymargin.services.workshop.workshop import open_workshop
 
 def wait_kept(workshop, sheet):
     """Wait until the facts of a sheet are in the disk cache."""
-    name = measuring.measuring_name(sheet)
+    name = measuring.facts_name(sheet)
     waiting = workshop.executor.submit(f"keep:{name}", Priority.KEEPING, lambda: None)
     waiting.result(20)
 

@@ -25,6 +25,7 @@ from tidymargin.core.base.errors import (
 )
 from tidymargin.formats.encode import encode_quick, is_whole_png
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder import keeping
 from tidymargin.services.folder.backing import back_up, check_backup, restore
 from tidymargin.services.folder.bringing import add_sheet
@@ -43,7 +44,9 @@ def folder(tmp_path, badge_png, badge_jpg):
     shop = open_workshop(tmp_path / "data")
     sheet = add_sheet(shop, badge_png, "badge.png")
     for tolerance in (4, 9):
-        sheet = settings.set_tolerance(shop, sheet.id, sheet.head, tolerance)
+        sheet = settings.set_values(
+            begin(shop, sheet.id, sheet.head), "tolerance", tolerance=tolerance
+        )
     shop.sheets.undo(sheet.id, sheet.head)
     shop.sheets.bin(add_sheet(shop, badge_jpg, "binned.jpg").id)
     shop.keep(shop.proofs, sheet.original, "proof", b"a picture of an older cut")
@@ -98,7 +101,9 @@ def test_a_backup_replaces_nothing_and_restoring_keeps_what_was_there(tmp_path, 
     shop = open_workshop(folder)
     with pytest.raises(FolderInUseError):
         restore(place, folder, replace=True)
-    settings.set_trim(shop, 1, shop.sheets.load(1).head, True, 5)
+    settings.set_values(
+        begin(shop, 1, shop.sheets.load(1).head), "trim", trim=True, margin_px=5, pieces=False
+    )
     shop.close()
     later = tell(folder)
     _, moved = restore(place, folder, replace=True)
@@ -364,7 +369,7 @@ def test_no_byte_flipped_in_what_was_kept_of_a_sheet_gives_another_cut_or_thumbn
 def test_a_folder_of_before_there_were_checksums_and_copies_opens_unchanged(tmp_path, folder):
     shop = open_workshop(folder)
     sheet = shop.sheets.load(1)
-    name = proof_name(sheet, sheet.names, sheet.engine_version)
+    name = proof_name(sheet)
     place = shop.proofs._place(name)
     proof = encode_quick(read_png(export_sheet(shop, sheet).data))
     shop.close()

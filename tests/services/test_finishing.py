@@ -4,24 +4,24 @@ import numpy as np
 import pytest
 
 from tests.conftest import to_png
-from tidymargin.services.edits import finishing
+from tidymargin.services.edits import finishing, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.drafts import without_step
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_sketch, render_view
 from tidymargin.services.views.windows import View
-from tidymargin.services.workshop.states import read_recipe_of
 
 WHITE = {"colour": "#FFFFFF", "grown_px": 6.0}
 CHANGES = {
-    "choke": lambda w, s: finishing.set_rim(w, s.id, s.head, choke_px=1.5),
-    "spread": lambda w, s: finishing.set_rim(w, s.id, s.head, choke_px=-3),
-    "feather": lambda w, s: finishing.set_rim(w, s.id, s.head, feather_px=6),
-    "levels": lambda w, s: finishing.set_rim(w, s.id, s.head, black=0.2, white=0.7, gamma=2),
-    "tone": lambda w, s: finishing.set_tone(w, s.id, s.head, depth=0.8, saturation=0.3),
-    "recolour": lambda w, s: finishing.recolour(w, s.id, s.head, "#1D3557"),
-    "gradient": lambda w, s: finishing.recolour(w, s.id, s.head, "#1D3557", "#F4C430", 90),
-    "backing": lambda w, s: finishing.set_backing(w, s.id, s.head, WHITE),
+    "choke": lambda e: settings.set_values(e, "rim", choke_px=1.5),
+    "spread": lambda e: settings.set_values(e, "rim", choke_px=-3),
+    "feather": lambda e: settings.set_values(e, "rim", feather_px=6),
+    "levels": lambda e: settings.set_values(e, "rim", black=0.2, white=0.7, gamma=2),
+    "tone": lambda e: settings.set_values(e, "tone", depth=0.8, saturation=0.3),
+    "recolour": lambda e: finishing.recolour(e, "#1D3557"),
+    "gradient": lambda e: finishing.recolour(e, "#1D3557", "#F4C430", 90),
+    "backing": lambda e: finishing.set_backing(e, WHITE),
 }
 
 
@@ -44,7 +44,7 @@ def test_a_change_of_rim_or_colour_is_drafted_from_the_view_before_it_and_close_
     # as it is, and three pixels in each of the view's: there it may be half of one off along a rim
     views = {View(0, 0, 1, 420, 300): (2, 0.1), View(0, 0, 3, 140, 100): (140, 2.0)}
     plain = {view: render_view(workshop, sheet, view) for view in views}
-    changed = CHANGES[name](workshop, sheet)
+    changed = CHANGES[name](begin(workshop, sheet.id, sheet.head))
     for view, (most, mean) in views.items():
         draft = render_sketch(workshop, changed, view)
         exact = render_view(workshop, changed, view)
@@ -60,10 +60,10 @@ def test_a_change_of_rim_or_colour_is_drafted_from_the_view_before_it_and_close_
 
 def test_without_a_step_what_is_measured_of_it_stays(workshop, badge_png):
     sheet = add_sheet(workshop, badge_png, "badge.png")
-    sheet = finishing.set_tone(workshop, sheet.id, sheet.head, depth=0.5)
-    sheet = finishing.set_rim(workshop, sheet.id, sheet.head, choke_px=1)
-    sheet = finishing.place_spill(workshop, sheet.id, sheet.head, 20, 20, 12, 0.5)
-    recipe = read_recipe_of(sheet)
+    sheet = settings.set_values(begin(workshop, sheet.id, sheet.head), "tone", depth=0.5)
+    sheet = settings.set_values(begin(workshop, sheet.id, sheet.head), "rim", choke_px=1)
+    sheet = finishing.place_spill(begin(workshop, sheet.id, sheet.head), 20, 20, 12, 0.5)
+    recipe = sheet.recipe
     plain = without_step(without_step(recipe, "rim"), "colour")
     assert (plain.colour.depth, plain.rim.choke_px) == (0, 0)
     assert plain.colour.spill_places == recipe.colour.spill_places

@@ -14,13 +14,12 @@ from tidymargin.core.base.errors import DomainError, NotFoundError, StaleHeadErr
 from tidymargin.formats.recipe import change_recipe, read_recipe
 from tidymargin.formats.steps import ByHandStep
 from tidymargin.services.edits import history, marking, roughing, settings
-from tidymargin.services.edits.changing import commit_recipe
+from tidymargin.services.edits.changing import begin, commit_recipe
 from tidymargin.services.edits.deciding import pick_place
 from tidymargin.services.edits.history import undo_change
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.folder.keeping import bin_sheet, empty_bin
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.merging import bring_over
 from tidymargin.store.rows import find_fault
@@ -76,16 +75,16 @@ def test_a_mark_is_stored_once_however_many_states_have_it_and_goes_with_the_las
     places = [(x + 0.25, 40 + x % 7) for x in range(100)]
     for number in range(20):
         said = {"verdict": "clear", "across_px": 2 + number / 10}
-        head = marking.add_stroke(workshop, sheet.id, head, places, said).head
+        head = marking.add_stroke(begin(workshop, sheet.id, head), places, said).head
     with sqlite3.connect(workshop.database) as database:
         sizes = [len(body) for (body,) in database.execute("SELECT body FROM step")]
     assert sum(size > 1000 for size in sizes if size < 2500) <= 20 + 20
     assert sum(sizes) < 20 * 2000 + 20 * 20 * 130  # not twenty times twenty times all places
     loaded = workshop.sheets.load(sheet.id)
-    assert len(read_recipe_of(loaded).by_hand.marks) == 20
-    assert [len(group.rows) for group in list_groups(read_recipe_of(loaded))[0]] == [20]
-    undo_change(workshop, sheet.id, loaded.head)
-    assert len(read_recipe_of(workshop.sheets.load(sheet.id)).by_hand.marks) == 19
+    assert len(loaded.recipe.by_hand.marks) == 20
+    assert [len(group.rows) for group in list_groups(loaded.recipe)[0]] == [20]
+    undo_change(begin(workshop, sheet.id, loaded.head))
+    assert len(workshop.sheets.load(sheet.id).recipe.by_hand.marks) == 19
     bin_sheet(workshop, sheet.id)
     empty_bin(workshop)
     with sqlite3.connect(workshop.database) as database:
@@ -94,51 +93,57 @@ def test_a_mark_is_stored_once_however_many_states_have_it_and_goes_with_the_las
 
 def test_a_mark_beyond_the_work_area_rests_and_comes_back_with_it(workshop, sheet, badge_png):
     marked = marking.add_area(
-        workshop, sheet.id, sheet.head, "clear", [[(100, 60), (150, 60), (150, 100), (100, 100)]]
+        begin(workshop, sheet.id, sheet.head),
+        "clear",
+        [[(100, 60), (150, 60), (150, 100), (100, 100)]],
     )
-    cut = read_png(key_file(badge_png, read_recipe_of(marked)))
+    cut = read_png(key_file(badge_png, marked.recipe))
     assert not cut[65:95, 105:145, 3].any()
-    cropped = settings.set_area(workshop, sheet.id, marked.head, ((0, 0), (90, 0), (90, 160), (0, 160)))  # fmt: skip
-    recipe = read_recipe_of(cropped)
+    cropped = settings.set_area(begin(workshop, sheet.id, marked.head), ((0, 0), (90, 0), (90, 160), (0, 160)))  # fmt: skip
+    recipe = cropped.recipe
     assert len(recipe.by_hand.marks) == 1
     plain = change_recipe(recipe, "by_hand", marks=[])
     assert key_file(badge_png, recipe) == key_file(badge_png, plain)
-    turned = settings.set_area(workshop, sheet.id, cropped.head, ((160, 0), (160, 160), (0, 160), (0, 0)))  # fmt: skip
-    quarter = read_png(key_file(badge_png, read_recipe_of(turned)))
+    turned = settings.set_area(begin(workshop, sheet.id, cropped.head), ((160, 0), (160, 160), (0, 160), (0, 0)))  # fmt: skip
+    quarter = read_png(key_file(badge_png, turned.recipe))
     np.testing.assert_array_equal(np.rot90(quarter, -1)[62:98, 102:148, 3], cut[62:98, 102:148, 3])
 
 
 def test_a_spell_of_work_ends_where_something_else_is_done(workshop, sheet):
     head = sheet.head
     for verdict in ("clear", "clear", "keep"):
-        head = marking.add_stroke(workshop, sheet.id, head, [(9, 9), (30, 9)], {"verdict": verdict}).head  # fmt: skip
-    head = pick_place(workshop, sheet.id, head, 80, 20).head
-    sheet = marking.add_stroke(workshop, sheet.id, head, [(9, 9), (30, 9)], {"verdict": "keep"})
-    groups, earlier = list_groups(read_recipe_of(sheet))
+        head = marking.add_stroke(begin(workshop, sheet.id, head), [(9, 9), (30, 9)], {"verdict": verdict}).head  # fmt: skip
+    head = pick_place(begin(workshop, sheet.id, head), 80, 20).head
+    sheet = marking.add_stroke(
+        begin(workshop, sheet.id, head), [(9, 9), (30, 9)], {"verdict": "keep"}
+    )
+    groups, earlier = list_groups(sheet.recipe)
     assert not earlier
     assert [[row.number for row in group.rows] for group in groups] == [[4], [3], [2, 1]]
-    sheet = marking.switch_marks(workshop, sheet.id, sheet.head, [1, 2], is_on=False)
+    sheet = marking.switch_marks(begin(workshop, sheet.id, sheet.head), [1, 2], is_on=False)
     assert [mark.is_on for mark in marking.list_marks(sheet)] == [False, False, True, True]
-    sheet = marking.remove_marks(workshop, sheet.id, sheet.head, [2, 3])
+    sheet = marking.remove_marks(begin(workshop, sheet.id, sheet.head), [2, 3])
     assert len(marking.list_marks(sheet)) == 2
 
 
 def test_a_mark_of_any_kind_is_moved_and_a_stroke_set_otherwise(workshop, sheet):
-    step = change_recipe(read_recipe_of(sheet), "by_hand", marks=ALL)
-    sheet = commit_recipe(workshop, sheet, sheet.head, step, "marks_on")
+    step = change_recipe(sheet.recipe, "by_hand", marks=ALL)
+    sheet = commit_recipe(begin(workshop, sheet.id, sheet.head), step, "marks_on")
     for number, before in enumerate(marking.list_marks(sheet), 1):
-        sheet = marking.move_mark(workshop, sheet.id, sheet.head, number, (3.5, -2.0))
+        sheet = marking.move_mark(begin(workshop, sheet.id, sheet.head), number, (3.5, -2.0))
         after = marking.list_marks(sheet)[number - 1]
         x, y = before.place
         assert after.place == (x + 3.5, y - 2)
         assert after.moved(-3.5, 2.0) == before
-    sheet = marking.set_mark(workshop, sheet.id, sheet.head, 3, {"verdict": "keep", "across_px": 8})
+    sheet = marking.set_mark(
+        begin(workshop, sheet.id, sheet.head), 3, {"verdict": "keep", "across_px": 8}
+    )
     stroke = marking.list_marks(sheet)[2]
     assert (stroke.verdict, stroke.across_px, stroke.hardness) == ("keep", 8, 0.4)
     with pytest.raises(DomainError, match="Nothing of that"):
-        marking.set_mark(workshop, sheet.id, sheet.head, 7, {"across_px": 8})
+        marking.set_mark(begin(workshop, sheet.id, sheet.head), 7, {"across_px": 8})
     with pytest.raises(DomainError, match="within 1,000,000"):
-        marking.move_mark(workshop, sheet.id, sheet.head, 1, (1e9, 0))
+        marking.move_mark(begin(workshop, sheet.id, sheet.head), 1, (1e9, 0))
 
 
 def ring(count):
@@ -188,10 +193,10 @@ def test_a_bad_mark_is_refused_in_a_sentence_and_nothing_is_lost(
 
 
 def test_marks_of_no_length_and_lines_that_cross_themselves_work(workshop, sheet):
-    head = marking.add_stroke(workshop, sheet.id, sheet.head, [(80, 80), (80, 80)], {"verdict": "clear", "across_px": 9}).head  # fmt: skip
+    head = marking.add_stroke(begin(workshop, sheet.id, sheet.head), [(80, 80), (80, 80)], {"verdict": "clear", "across_px": 9}).head  # fmt: skip
     eight = [(20, 20), (60, 60), (60, 20), (20, 60)]
-    sheet = marking.add_area(workshop, sheet.id, head, "clear", [eight])
-    cut = read_png(key_file(workshop.originals.load(sheet.original), read_recipe_of(sheet)))
+    sheet = marking.add_area(begin(workshop, sheet.id, head), "clear", [eight])
+    cut = read_png(key_file(workshop.originals.load(sheet.original), sheet.recipe))
     assert not cut[78:83, 78:83, 3].any()
     assert not cut[40, 25:35, 3].any() or not cut[25:35, 40, 3].any()
 
@@ -199,33 +204,33 @@ def test_marks_of_no_length_and_lines_that_cross_themselves_work(workshop, sheet
 def test_a_version_is_a_name_on_a_state_and_other_ways_to_see_a_sheet_change_nothing(
     workshop, sheet
 ):
-    marked = marking.add_area(workshop, sheet.id, sheet.head, "clear", [ring(9)])
+    marked = marking.add_area(begin(workshop, sheet.id, sheet.head), "clear", [ring(9)])
     with pytest.raises(StaleHeadError):  # what was seen is another state by now
-        history.keep_version(workshop, sheet.id, sheet.head, "round hole")
-    assert history.list_versions(workshop, marked) == []
-    history.keep_version(workshop, sheet.id, marked.head, "  round   hole ")
-    (version,) = history.list_versions(workshop, marked)
+        history.keep_version(begin(workshop, sheet.id, sheet.head), "round hole")
+    assert workshop.sheets.list_versions(marked.id) == []
+    history.keep_version(begin(workshop, sheet.id, marked.head), "  round   hole ")
+    (version,) = workshop.sheets.list_versions(marked.id)
     assert (version.name, version.state) == ("round hole", marked.head)
-    assert not read_recipe_of(history.see_as(workshop, marked, "key")).by_hand.marks
+    assert not history.see_as(workshop, marked, "key").recipe.by_hand.marks
     assert history.see_as(workshop, marked, str(sheet.head)).names == sheet.names
     assert workshop.sheets.load(sheet.id).head == marked.head
     for bad in ("", " ", "x" * 81):
         with pytest.raises(DomainError, match="name"):
-            history.keep_version(workshop, sheet.id, marked.head, bad)
+            history.keep_version(begin(workshop, sheet.id, marked.head), bad)
     for bad in ("..", "99999", "-1", "½"):
         with pytest.raises(NotFoundError):
             history.see_as(workshop, marked, bad)
     other = add_sheet(workshop, to_png(np.zeros((9, 9, 3), np.uint8)), "other.png")
     with pytest.raises(NotFoundError):  # another sheet's
-        history.forget_version(workshop, other.id, version.id)
-    history.forget_version(workshop, sheet.id, version.id)
+        workshop.sheets.forget_version(other.id, version.id)
+    workshop.sheets.forget_version(sheet.id, version.id)
     with pytest.raises(NotFoundError):
-        history.forget_version(workshop, sheet.id, version.id)
+        workshop.sheets.forget_version(sheet.id, version.id)
     workshop.sheets.bin(sheet.id)
     with pytest.raises(NotFoundError):
-        history.keep_version(workshop, sheet.id, marked.head, "in the bin")
+        history.keep_version(begin(workshop, sheet.id, marked.head), "in the bin")
     workshop.sheets.take_out(sheet.id)
-    assert history.list_versions(workshop, marked) == []
+    assert workshop.sheets.list_versions(marked.id) == []
 
 
 def test_rough_finds_a_figure_on_the_command_line_and_its_recipe_cuts_it_again(tmp_path):
@@ -264,26 +269,30 @@ def test_on_a_busy_picture_a_stroke_goes_by_colours_that_are_there_and_by_no_gro
     said = {"verdict": "clear", "across_px": 80, "like": {}}
     places = [(120, 120), (200, 120)]
     with pytest.raises(DomainError, match="too busy"):
-        marking.add_stroke(workshop, sheet.id, sheet.head, places, said)
+        marking.add_stroke(begin(workshop, sheet.id, sheet.head), places, said)
     for colour in ("first", "middle"):
         like = {"colour": colour, "tolerance": 8}
-        marked = marking.add_stroke(workshop, sheet.id, sheet.head, places, {**said, "like": like})
-        cut = read_png(key_file(to_png(rgb), read_recipe_of(marked)))[..., 3]
+        marked = marking.add_stroke(
+            begin(workshop, sheet.id, sheet.head), places, {**said, "like": like}
+        )
+        cut = read_png(key_file(to_png(rgb), marked.recipe))[..., 3]
         assert (cut[104:136, 110:210] < 30).all()
         assert (cut[:96] == 255).all()
-        sheet = undo_change(workshop, sheet.id, marked.head)
+        sheet = undo_change(begin(workshop, sheet.id, marked.head))
 
 
 def test_a_rough_in_is_never_worked_out_again_by_itself(workshop, sheet, monkeypatch):
     lines = {"keep": [[(50, 50), (100, 100)]]}
-    found = roughing.rough_in(workshop, sheet.id, sheet.head, 0, lines, None, 12.0)
+    found = roughing.rough_in(begin(workshop, sheet.id, sheet.head), 0, lines, None, 12.0)
     monkeypatch.setattr(roughing, "find_figure", lambda *_: pytest.fail("asked again"))
-    assert read_png(key_file(workshop.originals.load(sheet.original), read_recipe_of(found))).any()
+    assert read_png(key_file(workshop.originals.load(sheet.original), found.recipe)).any()
     (rough,) = marking.list_marks(found)
     assert rough.does == "cut_out"
-    area = area_of(found)
+    area = found.area
     assert [(mark.verdict, mark.is_outside) for mark in rough.to_marks(area)] == [("keep", False), ("clear", True)]  # fmt: skip
-    inside = marking.decide_surrounding(workshop, sheet.id, found.head, 1, "keep_inside", 0.0)
+    inside = marking.decide_surrounding(
+        begin(workshop, sheet.id, found.head), 1, "keep_inside", 0.0
+    )
     assert [mark.edge_px for mark in marking.list_marks(inside)[0].to_marks(area)] == [0.0]
 
 
@@ -293,8 +302,10 @@ def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path,
         sheet = add_sheet(origin, badge_png, "badge.png")
         load_measured(origin, sheet)
         places = [(9.5, 9.5), (60, 60), (90, 20)]
-        sheet = marking.add_stroke(origin, sheet.id, sheet.head, places, {"verdict": "clear"})
-        history.keep_version(origin, sheet.id, sheet.head, "one stroke")
+        sheet = marking.add_stroke(
+            begin(origin, sheet.id, sheet.head), places, {"verdict": "clear"}
+        )
+        history.keep_version(begin(origin, sheet.id, sheet.head), "one stroke")
         target.originals.save(badge_png)
     finally:
         origin.close()
@@ -305,8 +316,8 @@ def test_marks_and_the_names_of_states_come_over_from_another_database(tmp_path,
     target = open_workshop(tmp_path / "target")
     try:
         (brought,) = target.sheets.list_all()
-        assert read_recipe_of(brought) == read_recipe_of(sheet)
-        assert [(v.name, v.state) for v in history.list_versions(target, brought)] == [("one stroke", brought.head)]  # fmt: skip
+        assert brought.recipe == sheet.recipe
+        assert [(v.name, v.state) for v in target.sheets.list_versions(brought.id)] == [("one stroke", brought.head)]  # fmt: skip
     finally:
         target.close()
     with sqlite3.connect(target.database) as database:

@@ -4,6 +4,7 @@ from tests.conftest import read_png, say_history
 from tidymargin.core.base.errors import OlderEngineError
 from tidymargin.formats.step import name_of_step
 from tidymargin.services.edits import changing, history, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import proofs
 from tidymargin.services.views.exporting import export_sheet
@@ -20,7 +21,7 @@ def test_an_older_engines_sheet_is_never_cut_anew_unasked_and_both_cuts_can_be_s
     sheet = add_sheet(workshop, badge_png, "badge.png")
     load_measured(workshop, sheet)
     proofs.keep_proof(workshop, sheet)
-    name = proofs._proof_name(sheet)
+    name = proof_name(sheet)
     workshop.executor.submit(name, Priority.KEEPING, lambda: None).result(20)
     then = proofs.load_proof(workshop, sheet)
     assert read_png(then).shape == (160, 160, 4)
@@ -29,18 +30,20 @@ def test_an_older_engines_sheet_is_never_cut_anew_unasked_and_both_cuts_can_be_s
     assert proofs.make_thumbnail(workshop, sheet) == then  # the tray goes on showing the old cut
     for refused in (
         lambda: export_sheet(workshop, sheet).data,
-        lambda: settings.set_tolerance(workshop, sheet.id, sheet.head, 9.0),
+        lambda: settings.set_values(
+            begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=9.0
+        ),
     ):
         with pytest.raises(OlderEngineError, match="older engine"):
             refused()
     assert workshop.sheets.load(sheet.id).head == sheet.head
     assert proofs.make_comparison(workshop, sheet) == then  # this badge is cut alike by both
-    now = changing.use_new_cut(workshop, sheet.id, sheet.head)
+    now = changing.use_new_cut(begin(workshop, sheet.id, sheet.head))
     assert now.engine_version == states.ENGINE_VERSION
     (newest, *_) = history.list_history(workshop, now)
     assert newest.state.change == "engine"
     assert export_sheet(workshop, now).data
-    back = history.undo_change(workshop, now.id, now.head)  # the old state is still there
+    back = history.undo_change(begin(workshop, now.id, now.head))  # the old state is still there
     assert states.is_of_older_engine(back)
 
 
@@ -49,14 +52,14 @@ def test_a_state_that_a_later_version_saved_is_said_in_words_and_shown_as_it_was
 ):
     sheet = add_sheet(workshop, badge_png, "badge.png")
     load_measured(workshop, sheet)
-    first = settings.set_tolerance(workshop, sheet.id, sheet.head, 4.0)
+    first = settings.set_values(begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=4.0)
     names, bodies = dict(first.names), dict(first.bodies)
     bodies["rim"] = '{"feather":2,"version":9}'
     names["rim"] = name_of_step(bodies["rim"])
     later = NewState(names, bodies, {}, "feather", {}, first.engine_version)
     last = workshop.sheets.commit(sheet.id, first.head, later)
     proof = proofs.make_thumbnail(workshop, first)
-    workshop.proofs.put(proof_name(last, names, last.engine_version), proof)
+    workshop.proofs.put(proof_name(last), proof)
 
     page = client.get(f"/sheets/{sheet.id}/")
     assert page.status_code == 200

@@ -16,6 +16,7 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.names import to_shown_name
 from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.folder.keeping import bin_sheet, empty_bin
 from tidymargin.services.picture.warming import drop_old_kernels
@@ -27,7 +28,6 @@ from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_view
 from tidymargin.services.views.windows import View
 from tidymargin.services.workshop.cache import ByteCache
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 
 
@@ -61,26 +61,26 @@ def test_a_sheet_keeps_its_original_and_shows_no_path(workshop, sheet, badge_png
 
 def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
     steps = [
-        lambda s: settings.set_tolerance(workshop, s.id, s.head, 6.4),
-        lambda s: deciding.pick_place(workshop, s.id, s.head, 80, 20),
-        lambda s: settings.set_ground_colour(workshop, s.id, s.head, "#FFFFFE"),
-        lambda s: settings.set_backdrop(workshop, s.id, s.head, "#112233"),
-        lambda s: settings.set_trim(workshop, s.id, s.head, True, 5),
-        lambda s: deciding.keep_place(workshop, s.id, s.head, 80, 80),
-        lambda s: deciding.remove_thing(workshop, s.id, s.head, "pick", 1),
-        lambda s: deciding.guard_place(workshop, s.id, s.head, 80, 80),
-        lambda s: deciding.set_guard(workshop, s.id, s.head, 1, 9),
-        lambda s: deciding.remove_thing(workshop, s.id, s.head, "guard", 1),
-        lambda s: deciding.add_fence(workshop, s.id, s.head, [(3, 3), (90, 40)]),
-        lambda s: deciding.decide_pockets(workshop, s.id, s.head, "keep"),
-        lambda s: settings.set_start(workshop, s.id, s.head, "everywhere"),
-        lambda s: settings.set_small_pieces(workshop, s.id, s.head, 9, 4),
-        lambda s: settings.set_figure(workshop, s.id, s.head, "ink"),
-        lambda s: settings.set_ground(workshop, s.id, s.head, "paper"),
+        lambda e: settings.set_values(e, "tolerance", tolerance=6.4),
+        lambda e: deciding.pick_place(e, 80, 20),
+        lambda e: settings.set_values(e, "ground_colour", colour="#FFFFFE"),
+        lambda e: settings.set_values(e, "backdrop", backdrop="#112233"),
+        lambda e: settings.set_values(e, "trim", trim=True, margin_px=5, pieces=False),
+        lambda e: deciding.keep_place(e, 80, 80),
+        lambda e: deciding.remove_thing(e, "pick", 1),
+        lambda e: deciding.guard_place(e, 80, 80),
+        lambda e: deciding.set_guard(e, 1, 9),
+        lambda e: deciding.remove_thing(e, "guard", 1),
+        lambda e: deciding.add_fence(e, [(3, 3), (90, 40)]),
+        lambda e: deciding.decide_pockets(e, "keep"),
+        lambda e: settings.set_values(e, "start", start="everywhere"),
+        lambda e: settings.set_values(e, "crumbs", crumbs_px=9, pinholes_px=4),
+        lambda e: settings.set_values(e, "figure", figure="ink"),
+        lambda e: settings.set_ground(e, "paper"),
     ]
     states = [sheet]
     for step in steps:
-        states.append(step(states[-1]))
+        states.append(step(begin(workshop, sheet.id, states[-1].head)))
     assert len({state.head for state in states}) == len(states)
     assert states[1].resolved == {"ground": "flat", "colour": "#FFFFFF", "figure": "opaque", "tolerance": 6.4, "measured": 1.0}  # fmt: skip
     said = say_history(workshop, states[-1])
@@ -90,37 +90,40 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
     assert all(words[0].isupper() for words in said)  # none is a bare key of the catalogue
     now = states[-1]
     for expected in reversed(states[:-1]):
-        now = history.undo_change(workshop, now.id, now.head)
-        assert read_recipe_of(now) == read_recipe_of(expected)
-    same = settings.set_tolerance(workshop, now.id, now.head, "auto")
+        now = history.undo_change(begin(workshop, now.id, now.head))
+        assert now.recipe == expected.recipe
+    same = settings.set_values(begin(workshop, now.id, now.head), "tolerance", tolerance="auto")
     assert same.head == now.head  # what changes nothing makes no row
 
 
 def test_a_click_that_means_nothing_changes_nothing(workshop, sheet):
-    assert deciding.pick_place(workshop, sheet.id, sheet.head, 2, 2).head == sheet.head
+    assert deciding.pick_place(begin(workshop, sheet.id, sheet.head), 2, 2).head == sheet.head
     with pytest.raises(BadParameterError, match="There is no pick here"):
-        deciding.remove_thing(workshop, sheet.id, sheet.head, "pick", 1)
+        deciding.remove_thing(begin(workshop, sheet.id, sheet.head), "pick", 1)
 
 
 def test_the_bench_and_the_command_line_make_the_same_file(workshop, sheet, badge_png):
     assert export_sheet(workshop, sheet).data == key_file(badge_png, Recipe())
-    picked = deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
-    assert export_sheet(workshop, picked).data == key_file(badge_png, read_recipe_of(picked))
+    picked = deciding.pick_place(begin(workshop, sheet.id, sheet.head), 80, 20)
+    assert export_sheet(workshop, picked).data == key_file(badge_png, picked.recipe)
 
 
 def test_a_change_of_colours_finds_nothing_of_reach_anew(workshop, sheet):
-    before = load_cutter(workshop, sheet, read_recipe_of(sheet))
-    sheet = settings.set_spill(workshop, sheet.id, sheet.head, 0.5)
-    after = load_cutter(workshop, sheet, read_recipe_of(sheet))
+    before = load_cutter(workshop, sheet)
+    sheet = settings.set_values(begin(workshop, sheet.id, sheet.head), "spill", spill=0.5)
+    after = load_cutter(workshop, sheet)
     assert (before.plan.tint.spill, after.plan.tint.spill) == (1.0, 0.5)
     assert after.pockets is before.pockets
     assert after.levels is before.levels
-    sheet = settings.set_tolerance(workshop, sheet.id, sheet.head, 9.0)
-    assert load_cutter(workshop, sheet, read_recipe_of(sheet)).pockets is not before.pockets
+    sheet = settings.set_values(begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=9.0)
+    assert load_cutter(workshop, sheet).pockets is not before.pockets
 
 
 def test_a_restart_finds_the_same_cut(workshop, sheet):
-    before = export_sheet(workshop, settings.set_tolerance(workshop, sheet.id, sheet.head, 9)).data
+    before = export_sheet(
+        workshop,
+        settings.set_values(begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=9),
+    ).data
     workshop.close()
     again = open_workshop(workshop.folder)
     assert export_sheet(again, again.sheets.load(sheet.id)).data == before
@@ -155,7 +158,9 @@ def test_trimming_leaves_the_figure_and_an_even_transparent_margin(workshop, she
     rows = np.flatnonzero(cut[..., 3].any(axis=1))
     cols = np.flatnonzero(cut[..., 3].any(axis=0))
     for margin in (0, 3, 200):
-        sheet = settings.set_trim(workshop, sheet.id, sheet.head, True, margin)
+        sheet = settings.set_values(
+            begin(workshop, sheet.id, sheet.head), "trim", trim=True, margin_px=margin, pieces=False
+        )
         out = read_png(export_sheet(workshop, sheet).data).copy()
         core = cut[rows[0] : rows[-1] + 1, cols[0] : cols[-1] + 1]
         shown = out[margin : len(out) - margin, margin : out.shape[1] - margin]

@@ -9,6 +9,7 @@ import pytest
 from benchmarks.score import find_rim, score_cut
 from tests.conftest import read_png
 from tidymargin.services.edits import deciding, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import finding
 from tidymargin.services.views.exporting import export_sheet
@@ -19,24 +20,26 @@ Click = Callable[[Workshop, Sheet], Sheet]
 
 
 def clear_all_pockets(workshop, sheet):
-    return deciding.decide_pockets(workshop, sheet.id, sheet.head, "clear")
+    return deciding.decide_pockets(begin(workshop, sheet.id, sheet.head), "clear")
 
 
 def pick_the_gap(workshop, sheet):
     """Click into the gap of the compass rose, beside its white face."""
     listed = finding.load_pockets(workshop, sheet).listed
     gap = max(listed, key=lambda p: p.box.width)
-    return deciding.pick_place(workshop, sheet.id, sheet.head, gap.row, gap.col)
+    return deciding.pick_place(begin(workshop, sheet.id, sheet.head), gap.row, gap.col)
 
 
 def drop_the_holes(workshop, sheet):
-    return deciding.drop_group(workshop, sheet.id, sheet.head, 1)
+    return deciding.drop_group(begin(workshop, sheet.id, sheet.head), 1)
 
 
 def drop_the_dust(workshop, sheet):
     specks = finding.load_unwanted(workshop, sheet).specks
     assert specks is not None
-    return settings.set_small_pieces(workshop, sheet.id, sheet.head, specks.most_px + 1, 0)
+    return settings.set_values(
+        begin(workshop, sheet.id, sheet.head), "crumbs", crumbs_px=specks.most_px + 1, pinholes_px=0
+    )
 
 
 # at a third of their size; the feather's barbs and the chart's lines are too thin for that

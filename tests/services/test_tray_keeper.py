@@ -8,6 +8,7 @@ import pytest
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.core.base.errors import NoGroundError, OlderEngineError, StorageFullError
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays import exports, trays
 from tidymargin.services.trays import keeper as keeping
@@ -15,7 +16,6 @@ from tidymargin.services.trays.exports import begin_export, list_files, stand, w
 from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.trays.trays import failure_name, make_tray, overview_of, share_values
 from tidymargin.services.workshop import states
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.web.app import create_app
 from tidymargin.web.sentences.tray import list_notices
 
@@ -36,7 +36,7 @@ def share(workshop, tray, **reach):
 
 
 def tolerances(workshop, tray):
-    return [read_recipe_of(s).reach.tolerance for s in workshop.trays.list_sheets(tray.id)[::-1]]
+    return [s.recipe.reach.tolerance for s in workshop.trays.list_sheets(tray.id)[::-1]]
 
 
 def wait_until(is_so, within_s=60.0):
@@ -65,10 +65,11 @@ def test_a_person_who_changes_a_sheet_meanwhile_is_never_written_over(workshop, 
     changed = share(workshop, tray, tolerance=4)
     real = trays.commit_recipe
 
-    def meanwhile(workshop, sheet, seen, recipe, change):
+    def meanwhile(edit, recipe, change):
+        sheet = edit.sheet
         if change == "tray" and sheet.name == "60.png" and sheet.undo is None:
-            settings.set_tolerance(workshop, sheet.id, sheet.head, 9)
-        return real(workshop, sheet, seen, recipe, change)
+            settings.set_values(begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=9)
+        return real(edit, recipe, change)
 
     monkeypatch.setattr(trays, "commit_recipe", meanwhile)
     assert keeper.follow_all() == 2
@@ -197,7 +198,7 @@ def test_what_could_not_be_looked_over_is_not_tried_for_ever_and_is_after_a_chan
     assert all(card.failed == "There is no ground." for card in cards)
     monkeypatch.undo()
     first = workshop.trays.list_sheets(tray.id)[0]
-    settings.set_tolerance(workshop, first.id, first.head, 5)
+    settings.set_values(begin(workshop, first.id, first.head), "tolerance", tolerance=5)
     assert failure_name(workshop.sheets.load(first.id)) not in workshop.failed
     assert keeper.look_over_some(0)  # there is one to look over again
     keeper.look_over_some()

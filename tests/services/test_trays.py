@@ -31,6 +31,7 @@ from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
 from tidymargin.formats.sharing import list_exceptions, share, take_shared
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.edits.marking import add_area
 from tidymargin.services.folder import keeping
 from tidymargin.services.folder.bringing import add_sheet
@@ -51,7 +52,6 @@ from tidymargin.services.trays.exports import (
 from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.services.trays.trays import make_tray, overview_of, share_of, share_values
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.store.merging import bring_over
 
@@ -121,9 +121,13 @@ def test_sheets_follow_a_change_as_rows_of_their_own_and_its_undoing_though_the_
         1,
         1,
     ]  # nothing to follow
-    own = settings.set_tolerance(workshop, sheets[0].id, sheets[0].head, 2.5)
-    tuned = settings.set_tolerance(workshop, sheets[1].id, sheets[1].head, 6.0)
-    tuned = add_area(workshop, tuned.id, tuned.head, "keep", [[(1, 1), (9, 1), (9, 9)]])
+    own = settings.set_values(
+        begin(workshop, sheets[0].id, sheets[0].head), "tolerance", tolerance=2.5
+    )
+    tuned = settings.set_values(
+        begin(workshop, sheets[1].id, sheets[1].head), "tolerance", tolerance=6.0
+    )
+    tuned = add_area(begin(workshop, tuned.id, tuned.head), "keep", [[(1, 1), (9, 1), (9, 9)]])
     changed = share_of(workshop, tray.id, tray.head, tuned.id)
     assert overview_of(workshop, changed).behind == 3
     with pytest.raises(StaleHeadError):
@@ -134,15 +138,15 @@ def test_sheets_follow_a_change_as_rows_of_their_own_and_its_undoing_though_the_
         keeper = TrayKeeper(again)
         assert keeper.follow_all() == 3
         _, sheets = now(again, tray)
-        assert [read_recipe_of(s).reach.tolerance for s in sheets] == [2.5, 6.0, 6.0]
-        assert not read_recipe_of(sheets[2]).by_hand.marks
+        assert [s.recipe.reach.tolerance for s in sheets] == [2.5, 6.0, 6.0]
+        assert not sheets[2].recipe.by_hand.marks
         assert [card.exceptions for card in overview_of(again, changed).cards if card.sheet.id == own.id] == [(("reach", "tolerance"),)]  # fmt: skip
         # one sheet alone goes back, and then the tray does
         again.sheets.undo(sheets[2].id, sheets[2].head)
         undone = again.trays.undo(tray.id, changed.head)
         keeper.follow_all()
         _, sheets = now(again, undone)
-        assert [read_recipe_of(s).reach.tolerance for s in sheets] == [2.5, "auto", "auto"]
+        assert [s.recipe.reach.tolerance for s in sheets] == [2.5, "auto", "auto"]
 
 
 def test_a_tray_names_the_doubtful_first_with_reasons_and_counts_them(workshop, tray, keeper):

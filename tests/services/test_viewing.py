@@ -17,6 +17,7 @@ from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.demo.drawing import lay_over
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services.edits import deciding, history, marking, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.exporting import export_sheet
@@ -24,7 +25,6 @@ from tidymargin.services.views.finding import find_dirty
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.viewing import render_original, render_sketch, render_view
 from tidymargin.services.views.windows import TILE_PX, TiledCut, View, cut_window
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 
 SIZE = 700
@@ -43,7 +43,7 @@ def large(tmp_path_factory):
     rgb[418:422, 45:49] = 30  # a speck beside the ring
     sheet = add_sheet(shop, to_png(rgb[: SIZE - 60]), "large.png")
     load_measured(shop, sheet)
-    cutter = load_cutter(shop, sheet, read_recipe_of(sheet))
+    cutter = load_cutter(shop, sheet)
     yield shop, sheet, cutter, cutter.render_whole()
     shop.close()
 
@@ -56,10 +56,12 @@ def overlaps(start, cell, count, most):
 
 
 def test_views_at_full_size_are_the_exported_pixels_after_any_tuning(workshop, sheet):
-    deciding.pick_place(workshop, sheet.id, sheet.head, 80, 20)
+    deciding.pick_place(begin(workshop, sheet.id, sheet.head), 80, 20)
     for tolerance in (1, 30, 1.2):
         now = workshop.sheets.load(sheet.id)
-        now = settings.set_tolerance(workshop, now.id, now.head, tolerance)
+        now = settings.set_values(
+            begin(workshop, now.id, now.head), "tolerance", tolerance=tolerance
+        )
         exported = decode_picture(export_sheet(workshop, now).data).picture
         view = render_view(workshop, now, View(40, 25, 1, 90, 100))
         np.testing.assert_array_equal(view[..., 3], exported.alpha[25:125, 40:130])
@@ -152,10 +154,9 @@ def test_a_window_recut_after_every_mark_is_as_if_it_were_cut_anew(workshop, she
     views = [View(0, 0, 1.7, 94, 94), View(12, 20, 1, 100, 90), View(3.4, 5.1, 2.3, 60, 50)]
 
     def look():
-        recipe = read_recipe_of(sheet)
         for view in views:
             seen = render_view(workshop, sheet, view)
-            anew = cut_window(workshop, sheet, recipe, load_cutter(workshop, sheet, recipe), view)
+            anew = cut_window(workshop, sheet, load_cutter(workshop, sheet), view)
             np.testing.assert_array_equal(seen, anew)
 
     look()
@@ -164,19 +165,19 @@ def test_a_window_recut_after_every_mark_is_as_if_it_were_cut_anew(workshop, she
     ):  # fmt: skip
         places = [(10.5 + 30 * number, 20), (60, 90 + 9 * number)]
         said = {**said, "across_px": 14}
-        sheet = marking.add_stroke(workshop, sheet.id, sheet.head, places, said)
+        sheet = marking.add_stroke(begin(workshop, sheet.id, sheet.head), places, said)
         look()
-    sheet = marking.remove_marks(workshop, sheet.id, sheet.head, [1])
+    sheet = marking.remove_marks(begin(workshop, sheet.id, sheet.head), [1])
     look()
-    sheet = history.undo_change(workshop, sheet.id, sheet.head)
+    sheet = history.undo_change(begin(workshop, sheet.id, sheet.head))
     look()
     # two dabs on one spot are the same mark twice: taking one away still changes what is seen
     half = {"verdict": "clear", "across_px": 30, "strength": 0.5}
     for _ in range(2):
-        sheet = marking.add_stroke(workshop, sheet.id, sheet.head, [(60, 60)], half)
+        sheet = marking.add_stroke(begin(workshop, sheet.id, sheet.head), [(60, 60)], half)
         look()
     before = sheet.head
-    sheet = marking.remove_marks(workshop, sheet.id, sheet.head, [5])
+    sheet = marking.remove_marks(begin(workshop, sheet.id, sheet.head), [5])
     look()
     ((left, top, right, bottom),) = find_dirty(workshop, sheet, before)
     assert left < 45 < 75 < right

@@ -11,7 +11,7 @@ from tidymargin.core.base.errors import (
     StorageFullError,
 )
 from tidymargin.formats.recipe import Recipe, change_recipe
-from tidymargin.services.workshop.states import read_recipe_of, to_state
+from tidymargin.services.workshop.states import to_state
 from tidymargin.store import aside
 from tidymargin.store.database import open_database
 from tidymargin.store.originals import Originals
@@ -41,13 +41,13 @@ def test_undo_and_redo_walk_the_history_and_name_what_they_do(sheets):
     assert (first.undo, first.redo) == (None, None)
     third = tune(sheets, tune(sheets, first, 3), 7)
     back = sheets.undo(third.id, third.head)
-    assert (read_recipe_of(back).reach.tolerance, back.undo, back.redo) == (
+    assert (back.recipe.reach.tolerance, back.undo, back.redo) == (
         3,
         "tolerance",
         "tolerance",
     )
     again = sheets.redo(back.id, back.head)
-    assert (again.head, read_recipe_of(again), again.redo) == (third.head, at(7), None)
+    assert (again.head, again.recipe, again.redo) == (third.head, at(7), None)
     start = sheets.undo(first.id, sheets.undo(first.id, again.head).head)
     assert sheets.undo(first.id, start.head).head == start.head == first.head
 
@@ -59,7 +59,7 @@ def test_a_change_after_an_undo_starts_a_branch_and_the_old_one_stays_stored(she
     right = tune(sheets, back, 9)
     assert right.redo is None
     home = sheets.undo(first.id, right.head)
-    assert read_recipe_of(sheets.redo(first.id, home.head)) == at(9)
+    assert sheets.redo(first.id, home.head).recipe == at(9)
 
 
 def test_a_stale_head_is_refused_and_changes_nothing(sheets):

@@ -26,6 +26,7 @@ from benchmarks.kills import RefusedError, Server, mend, small_png
 from tests.conftest import to_png
 from tidymargin.cli.commands import main
 from tidymargin.core.base.errors import UnusableFolderError
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder import keeping
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.measuring import load_measured
@@ -288,7 +289,7 @@ def test_a_database_that_is_held_and_our_own_faults_are_said_where_the_eye_is(
         assert held.status_code == 503
         assert "held by another program" in held.text
         assert held.headers["HX-Retarget"] == "#said-open"
-    monkeypatch.setattr("tidymargin.services.edits.settings.set_tolerance", lambda *_: 1 / 0)
+    monkeypatch.setattr("tidymargin.services.edits.settings.set_values", lambda *_, **__: 1 / 0)
     for accept, kind in (("text/html", "text/html"), ("application/octet-stream", "application/json")):  # fmt: skip
         fault = post(client, token, place, accept, **values)
         assert (fault.status_code, fault.mimetype) == (500, kind)
@@ -458,8 +459,10 @@ def test_sheets_come_back_with_their_histories_where_a_copy_of_the_database_has_
     before = (tmp_path / "sheets.sqlite").read_bytes()
     shop = open_workshop(tmp_path)
     sheet = add_sheet(shop, badge_png, "badge.png")
-    sheet = settings.set_tolerance(shop, sheet.id, sheet.head, 9)
-    sheet = settings.set_trim(shop, sheet.id, sheet.head, True, 77)
+    sheet = settings.set_values(begin(shop, sheet.id, sheet.head), "tolerance", tolerance=9)
+    sheet = settings.set_values(
+        begin(shop, sheet.id, sheet.head), "trim", trim=True, margin_px=77, pieces=False
+    )
     shop.sheets.undo(sheet.id, sheet.head)
     shop.close()
     open_workshop(tmp_path).close()

@@ -9,9 +9,9 @@ from benchmarks.keying import key_file
 from tests.conftest import read_png
 from tests.web.test_pages import send, soup
 from tidymargin.formats.recipe import change_recipe
-from tidymargin.services.edits import history, marking, settings
+from tidymargin.services.edits import marking, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.views.finding import find_dirty
-from tidymargin.services.workshop.states import read_recipe_of
 
 PLACES = [(20.5, 30.0), (60.0, 40.0), (90.0, 100.0)]
 CORNERS = [{"x": 10, "y": 10}, {"x": 150, "y": 12, "bend": (158, 80)}, {"x": 140, "y": 150}]
@@ -57,7 +57,7 @@ def test_a_change_says_where_the_cut_changed_and_nothing_more(workshop, client, 
     everywhere = [0, 0, sheet.width, sheet.height]
     assert everywhere in [list(box) for box in turned["dirty"]]
     before = workshop.sheets.load(sheet.id)
-    tuned = settings.set_tolerance(workshop, sheet.id, before.head, 20.0)
+    tuned = settings.set_values(begin(workshop, sheet.id, before.head), "tolerance", tolerance=20.0)
     boxes = find_dirty(workshop, tuned, before.head)
     assert boxes is None or len(boxes) < 2  # a badge is one tile
 
@@ -107,8 +107,8 @@ def test_only_the_newest_spells_stand_in_the_page_and_the_rest_is_fetched(client
         {"kind": "stroke", "verdict": ("clear", "keep")[n % 2], "places": [(n, n), (n + 9, n)], "spell": n + 1}
         for n in range(30)
     ]  # fmt: skip
-    recipe = change_recipe(read_recipe_of(sheet), "by_hand", marks=marks)
-    marking.change_step(workshop, sheet.id, sheet.head, "marks_on", "by_hand", marks=recipe.by_hand.marks)  # fmt: skip
+    recipe = change_recipe(sheet.recipe, "by_hand", marks=marks)
+    marking.change_step(begin(workshop, sheet.id, sheet.head), "marks_on", "by_hand", marks=recipe.by_hand.marks)  # fmt: skip
     page = open_step(client, sheet)
     assert len(page.select("ol.marks > li")) == 20
     assert page.select("details.marks summary")[0].get_text() == "10 earlier ones"
@@ -147,12 +147,12 @@ def test_another_state_is_seen_as_it_would_be_cut_and_nothing_is_changed(
 ):
     change("marks/area/clear", rings=[[(0, 0), (160, 0), (160, 80), (0, 80)]])
     now = workshop.sheets.load(sheet.id)
-    settings.set_tolerance(workshop, sheet.id, now.head, 12.0)
+    settings.set_values(begin(workshop, sheet.id, now.head), "tolerance", tolerance=12.0)
     now = workshop.sheets.load(sheet.id)
-    recipe = read_recipe_of(now)
+    recipe = now.recipe
     without = change_recipe(recipe, "by_hand", marks=())
     wanted = {
-        "now": recipe, "": recipe, "key": without, str(sheet.head): read_recipe_of(sheet),
+        "now": recipe, "": recipe, "key": without, str(sheet.head): sheet.recipe,
         "automatic": change_recipe(without, "reach", tolerance="auto"),
     }  # fmt: skip
     view = "left=0&top=0&cell=1&width=160&height=160"
@@ -189,5 +189,5 @@ def test_a_version_is_named_listed_gone_back_to_and_unnamed(workshop, client, to
     (version,) = workshop.sheets.list_versions(sheet.id)
     assert post(f"versions/{version.id}/forget").status_code == 200
     assert post(f"versions/{version.id}/forget").status_code == 404
-    assert history.list_versions(workshop, sheet) == []
+    assert workshop.sheets.list_versions(sheet.id) == []
     assert len(workshop.sheets.list_states(sheet.id)) == 3

@@ -13,8 +13,8 @@ from tidymargin.core.base.errors import BadOutputError
 from tidymargin.formats.checking import Witness
 from tidymargin.formats.encode import encode_bands
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder import keeping
-from tidymargin.services.workshop.states import read_recipe_of
 
 
 def look(client, path):
@@ -52,8 +52,8 @@ def test_exports_are_listed_with_what_they_held_and_fetched_again_though_the_she
     assert "badge.png, 160 × 160 px, 300 dpi" in row.text
     assert "alpha 0 to 255, nothing lost" in row.text
     again = row.find("a")["href"]
-    sheet = settings.set_tolerance(workshop, sheet.id, sheet.head, 20)
-    sheet = settings.set_export(workshop, sheet.id, sheet.head, formats=["avif", "webp"], sizes=[{"value": 320}])  # fmt: skip
+    sheet = settings.set_values(begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=20)
+    sheet = settings.set_values(begin(workshop, sheet.id, sheet.head), "export", formats=["avif", "webp"], sizes=[{"value": 320}])  # fmt: skip
     assert "larger than the sheet" in look(client, f"/sheets/{sheet.id}/").find(id="sentence-export").text  # fmt: skip
     with zipfile.ZipFile(io.BytesIO(client.get(f"/sheets/{sheet.id}/export").data)) as archive:
         assert sorted(archive.namelist()) == ["badge.avif", "badge.webp"]
@@ -65,7 +65,7 @@ def test_exports_are_listed_with_what_they_held_and_fetched_again_though_the_she
     assert fetched.headers["Content-Disposition"] == first.headers["Content-Disposition"]
     assert client.get("/sheets/999/exports/1").status_code == 404
     assert client.get(f"/sheets/{sheet.id}/exports/99").status_code == 404
-    settings.set_export(workshop, sheet.id, sheet.head, formats=["png"], sizes=[])
+    settings.set_values(begin(workshop, sheet.id, sheet.head), "export", formats=["png"], sizes=[])
     for _ in range(25):
         client.get(f"/sheets/{sheet.id}/export")
     assert len(workshop.exports.list_of(sheet.id)) == 20
@@ -75,15 +75,17 @@ def test_exports_are_listed_with_what_they_held_and_fetched_again_though_the_she
 
 
 def test_settings_are_kept_under_a_name_used_as_one_row_of_history_and_forgotten(client, workshop, sheet):  # fmt: skip
-    settings.set_export(workshop, sheet.id, sheet.head, formats=["webp"], trim=True, margin_px=3)
+    settings.set_values(
+        begin(workshop, sheet.id, sheet.head), "export", formats=["webp"], trim=True, margin_px=3
+    )
     assert send(client, sheet, "export/keep", workshop, name="  Shop\ticons ").status_code == 303
     assert send(client, sheet, "export/keep", workshop, name=" ").status_code == 422
     head = workshop.sheets.load(sheet.id).head
-    settings.set_export(workshop, sheet.id, head, formats=["png"], trim=False)
+    settings.set_values(begin(workshop, sheet.id, head), "export", formats=["png"], trim=False)
     states = len(workshop.sheets.list_states(sheet.id))
     assert "Export as “Shop icons”" in look(client, f"/sheets/{sheet.id}/?open=export").text
     assert send(client, sheet, "export/use/1", workshop).status_code == 303
-    export = read_recipe_of(workshop.sheets.load(sheet.id)).export
+    export = workshop.sheets.load(sheet.id).recipe.export
     assert (export.formats, export.trim, export.margin_px) == (("webp",), True, 3)
     assert len(workshop.sheets.list_states(sheet.id)) == states + 1
     (kept,) = workshop.exports.list_kept()
@@ -103,7 +105,7 @@ def test_every_drawing_of_a_sheet_is_exported_on_its_own(client, workshop, sheet
 
 
 def test_a_format_that_loses_rims_shows_it_before_it_is_written(client, workshop, sheet):
-    settings.set_export(workshop, sheet.id, sheet.head, formats=["png_hard"])
+    settings.set_values(begin(workshop, sheet.id, sheet.head), "export", formats=["png_hard"])
     page = look(client, f"/sheets/{sheet.id}/?open=export")
     (picture,) = page.select(".sample img")
     shown = read_png(client.get(picture["src"]).data)

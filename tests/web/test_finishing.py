@@ -8,10 +8,10 @@ import pytest
 from tests.web.test_ledger import ledger_of, post, send, words
 from tidymargin.formats.decode import decode_picture
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import read_recipe_of
 
 
 @pytest.fixture
@@ -30,7 +30,7 @@ def export_of(workshop, sheet):
 
 
 def recipe_of(workshop, sheet):
-    return read_recipe_of(workshop.sheets.load(sheet.id))
+    return workshop.sheets.load(sheet.id).recipe
 
 
 def test_the_everyday_pair_is_one_click_and_one_row_and_taken_back_by_another(workshop, client, sheet, change):  # fmt: skip
@@ -115,7 +115,7 @@ def test_a_view_follows_what_lies_far_away_where_a_backing_asks_for_it(workshop,
     address = f"/sheets/{sheet.id}/view?left=0&top=0&cell=1&width=160&height=160"
     before = client.get(address).data
     head = workshop.sheets.load(sheet.id).head
-    settings.set_start(workshop, sheet.id, head, "everywhere")
+    settings.set_values(begin(workshop, sheet.id, head), "start", start="everywhere")
     after = client.get(address).data
     assert len(before) == len(after)
     assert np.array_equal(np.frombuffer(after, np.uint8).reshape(160, 160, 4), export_of(workshop, sheet))  # fmt: skip
@@ -162,7 +162,7 @@ def test_each_remedy_is_one_change_after_which_its_fault_is_gone(workshop, clien
     assert "None found. Looked for: crumbs" in words(page.select_one("#faults"))
     assert "none found" in words(page.select_one("#sentence-proof"))
     head = workshop.sheets.load(sheet.id).head
-    settings.set_tolerance(workshop, sheet.id, head, 50)
+    settings.set_values(begin(workshop, sheet.id, head), "tolerance", tolerance=50)
     (first, *_) = faults_of(client, workshop, sheet)
     number = first.select_one(".accept").parent["action"].split("/")[-2]
     if first.select_one(".mend") and words(first.select_one(".mend")) == "bring it back":

@@ -18,7 +18,6 @@ from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import finding
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.web import ledger
 from tidymargin.web.drawn_curve import to_curve_x
 from tidymargin.web.words import format_percent, name_colour
@@ -87,7 +86,7 @@ def test_spill_is_a_sentence_of_its_own_with_an_amount_in_percent(client, token,
     load_measured(workshop, sheet)
     page = post(client, token, sheet, "spill", spill="150", open="colour")
     assert "is taken off by 150 %" in words(page.select_one("#step-colour .sentence"))
-    assert read_recipe_of(workshop.sheets.load(sheet.id)).colour.spill == 1.5
+    assert workshop.sheets.load(sheet.id).recipe.colour.spill == 1.5
     refused = send(client, token, workshop.sheets.load(sheet.id), "spill", spill="999")
     assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#said-spill")
 
@@ -121,7 +120,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     page = post(client, token, now(), "guards", row="120", col="62")
     assert "1 guard" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "guards/1", tolerance="3,5")
-    assert read_recipe_of(now()).reach.guards[0].tolerance == 3.5
+    assert now().recipe.reach.guards[0].tolerance == 3.5
     page = post(client, token, now(), "fences", places="20,20 40,60 90,20")
     assert "Fence 1 from 20, 20" in words(page)
     client_things = things_of(ledger_of(client, workshop, sheet))
@@ -135,7 +134,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     assert "Clear from everywhere" in words(page.select_one("#step-reach .sentence"))
     post(client, token, now(), "start", start="outside")
     page = post(client, token, now(), "small-pieces", crumbs_px="400", pinholes_px="9")
-    reach = read_recipe_of(now()).reach
+    reach = now().recipe.reach
     assert (reach.crumbs_px, reach.pinholes_px) == (400, 9)
     said = words(page.select_one("#small-count"))  # the seven alike
     assert said == "7 crumbs are dropped, 0 pinholes filled."
@@ -145,7 +144,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
         post(client, token, now(), "undo")
         undone += 1
     assert undone == 14
-    assert read_recipe_of(now()) == Recipe()
+    assert now().recipe == Recipe()
 
 
 def test_pockets_that_are_alike_are_one_row_and_one_decision(client, token, workshop, monkeypatch):
@@ -235,7 +234,7 @@ def test_one_of_several_inks_is_dropped_and_brought_back(client, token, workshop
     assert alpha[30:150].max() > 200
     assert alpha[160:].max() < 40
     page = post(client, token, now, "inks/keep", ink=red, open="ground")
-    assert read_recipe_of(workshop.sheets.load(sheet.id)).colour == Recipe().colour
+    assert workshop.sheets.load(sheet.id).recipe.colour == Recipe().colour
 
 
 def test_a_further_flat_colour_is_added_said_and_removed(client, token, workshop):
@@ -245,7 +244,7 @@ def test_a_further_flat_colour_is_added_said_and_removed(client, token, workshop
     assert "flat white, #2A9D8F" in words(page.select_one("#step-ground .sentence"))
     now = workshop.sheets.load(sheet.id)
     page = post(client, token, now, "ground/also/1/remove", open="ground")
-    assert read_recipe_of(workshop.sheets.load(sheet.id)).ground.also == ()
+    assert workshop.sheets.load(sheet.id).recipe.ground.also == ()
 
 
 def test_another_colour_along_the_border_is_said_and_cleared_by_one_click(client, token, workshop):
@@ -275,7 +274,7 @@ def test_what_is_done_for_the_key_only_is_switched_and_said(client, token, works
     refused = send(client, token, now, "preparations", preparation="sharpen")
     assert refused.status_code == 422
     page = post(client, token, now, "preparations", preparation="hold_lines", open="ground")
-    assert read_recipe_of(workshop.sheets.load(sheet.id)) == Recipe()
+    assert workshop.sheets.load(sheet.id).recipe == Recipe()
 
 
 def test_the_work_area_is_set_by_fields_and_a_page_is_offered(client, token, workshop):

@@ -211,7 +211,7 @@ def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token,
     assert workshop.originals.load(twin.original)  # shared with what was deleted: it stays
     load_measured(workshop, twin)
     keep_proof(workshop, twin)
-    kept = proof_name(twin, twin.names, twin.engine_version)
+    kept = proof_name(twin)
     workshop.executor.submit(kept, Priority.KEEPING, lambda: None).result(20)
     assert workshop.proofs.get(kept) is not None
     send(client, token, f"/sheets/{twin.id}/bin")

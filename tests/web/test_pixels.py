@@ -10,6 +10,7 @@ from PIL import Image
 
 from tests.conftest import read_png, to_png
 from tidymargin.services.edits import settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import viewing
 from tidymargin.services.views.exporting import export_sheet
@@ -72,7 +73,7 @@ def test_a_tolerance_that_is_tried_is_shown_and_not_kept(client, workshop):
     assert (tried[50:110, 90:120] == 255).all()
     assert (fetch(client, sheet, "view")[50:110, 40:70, 3] == 255).all()
     assert workshop.sheets.load(sheet.id).head == sheet.head
-    kept = settings.set_tolerance(workshop, sheet.id, sheet.head, 30)
+    kept = settings.set_values(begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=30)
     shown = render_view(workshop, kept, View(0, 0, 1, SIZE, SIZE))
     np.testing.assert_array_equal(shown[..., 3], tried)
 

@@ -11,10 +11,10 @@ import pytest
 from benchmarks.kills import Ordeal, Server
 from tests.conftest import to_png
 from tidymargin.services.edits import deciding, history, settings
+from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import read_recipe_of
 from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.web.context import IN_MEMORY_BYTES
 
@@ -74,8 +74,10 @@ def test_a_full_disk_is_said_in_a_sentence_and_loses_nothing_saved(
     assert [s.id for s in again.sheets.list_all()] == [sheet.id]
     assert again.sheets.load(sheet.id).head == kept.head
     assert again.originals.load(sheet.original) == badge_png
-    more = settings.set_trim(again, sheet.id, kept.head, False, 3)  # and it goes on
-    assert read_recipe_of(more).export.margin_px == 3
+    more = settings.set_values(
+        begin(again, sheet.id, kept.head), "trim", trim=False, margin_px=3, pieces=False
+    )  # and it goes on
+    assert more.recipe.export.margin_px == 3
     again.close()
 
 
@@ -113,7 +115,7 @@ def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same
     cuts, recipes = {}, {}
 
     def check(found):
-        recipe = read_recipe_of(found).to_json()
+        recipe = found.recipe.to_json()
         digest = hashlib.sha256(export_sheet(workshop, found).data).hexdigest()
         assert recipes.setdefault(found.head, recipe) == recipe
         assert cuts.setdefault(recipe, digest) == digest
@@ -122,16 +124,16 @@ def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same
     def change(now):
         place = (chance.randrange(160), chance.randrange(160))
         ways = [
-            lambda: settings.set_tolerance(workshop, now.id, now.head, round(chance.uniform(0, 50), 1)),
-            lambda: settings.set_trim(workshop, now.id, now.head, chance.random() < 0.5, chance.randrange(9)),
-            lambda: deciding.pick_place(workshop, now.id, now.head, *place),
-            lambda: deciding.keep_place(workshop, now.id, now.head, *place),
-            lambda: deciding.guard_place(workshop, now.id, now.head, *place),
-            lambda: settings.set_start(workshop, now.id, now.head, chance.choice(["outside", "everywhere"])),
-            lambda: settings.set_small_pieces(workshop, now.id, now.head, chance.randrange(20), chance.randrange(20)),
-            lambda: history.undo_change(workshop, now.id, now.head),
-            lambda: history.redo_change(workshop, now.id, now.head),
-            lambda: history.visit_state(workshop, now.id, now.head, chance.choice(list(recipes))),
+            lambda: settings.set_values(begin(workshop, now.id, now.head), "tolerance", tolerance=round(chance.uniform(0, 50), 1)),
+            lambda: settings.set_values(begin(workshop, now.id, now.head), "trim", trim=chance.random() < 0.5, margin_px=chance.randrange(9), pieces=False),
+            lambda: deciding.pick_place(begin(workshop, now.id, now.head), *place),
+            lambda: deciding.keep_place(begin(workshop, now.id, now.head), *place),
+            lambda: deciding.guard_place(begin(workshop, now.id, now.head), *place),
+            lambda: settings.set_values(begin(workshop, now.id, now.head), "start", start=chance.choice(["outside", "everywhere"])),
+            lambda: settings.set_values(begin(workshop, now.id, now.head), "crumbs", crumbs_px=chance.randrange(20), pinholes_px=chance.randrange(20)),
+            lambda: history.undo_change(begin(workshop, now.id, now.head)),
+            lambda: history.redo_change(begin(workshop, now.id, now.head)),
+            lambda: history.visit_state(begin(workshop, now.id, now.head), chance.choice(list(recipes))),
         ]  # fmt: skip
         return chance.choice(ways)()
 
@@ -145,8 +147,8 @@ def test_200_mixed_changes_branches_and_a_restart_give_the_same_cut_for_the_same
     assert {row.state.id for row in rows} == set(recipes)
     assert max(row.lane for row in rows) > 3
     while sheet.undo is not None:
-        sheet = check(history.undo_change(workshop, sheet.id, sheet.head))
-    assert read_recipe_of(sheet).to_json() == recipes[min(recipes)]
+        sheet = check(history.undo_change(begin(workshop, sheet.id, sheet.head)))
+    assert sheet.recipe.to_json() == recipes[min(recipes)]
     for state in recipes:
-        sheet = check(history.visit_state(workshop, sheet.id, sheet.head, state))
+        sheet = check(history.visit_state(begin(workshop, sheet.id, sheet.head), state))
     workshop.close()

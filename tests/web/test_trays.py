@@ -14,7 +14,6 @@ from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.workshop import states
-from tidymargin.services.workshop.states import read_recipe_of
 
 
 def look(client, path):
@@ -97,7 +96,7 @@ def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop
     assert send(client, page, "/trays/1/rules", kind="flat", figure="auto", tolerance="7.5").status_code == 303  # fmt: skip
     keeper.follow_all()
     for sheet in workshop.trays.list_sheets(tray.id):
-        recipe = read_recipe_of(sheet)
+        recipe = sheet.recipe
         assert (recipe.ground.kind, recipe.reach.tolerance) == ("flat", 7.5)
     both = look(client, "/trays/1/?compare=1")
     assert len(both.find_all("figure")) == 8
@@ -109,7 +108,7 @@ def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop
     assert "Undo rules on all sheets" in page.text
     assert send(client, page, "/trays/1/undo").status_code == 303
     keeper.follow_all()
-    assert {read_recipe_of(s).reach.tolerance for s in workshop.trays.list_sheets(tray.id)} == {"auto"}  # fmt: skip
+    assert {s.recipe.reach.tolerance for s in workshop.trays.list_sheets(tray.id)} == {"auto"}  # fmt: skip
     bad = send(client, page, "/trays/1/rules", kind="flat", figure="auto", tolerance="99")
     assert bad.status_code in (409, 422)
     # what one sheet has is shared from its card, and a sheet's history says where it is from
@@ -132,7 +131,7 @@ def test_every_figure_of_a_tray_gets_one_colour_and_a_choked_rim_and_undo_takes_
     for sheet in discs:
         cut = decode_picture(export_sheet(workshop, sheet).data).picture
         assert set(map(tuple, cut.rgb[cut.alpha == 255])) == {(0, 255, 128)}
-        assert read_recipe_of(sheet).rim.choke_px == 1.5
+        assert sheet.recipe.rim.choke_px == 1.5
     page = look(client, "/trays/1/")
     said = page.find("section", class_="ledger").get_text()
     assert "in by 1.5 px" in said
@@ -141,7 +140,7 @@ def test_every_figure_of_a_tray_gets_one_colour_and_a_choked_rim_and_undo_takes_
     assert wrong.status_code == 422
     assert send(client, page, "/trays/1/undo").status_code == 303
     keeper.follow_all()
-    assert all(read_recipe_of(s) == Recipe() for s in workshop.trays.list_sheets(tray.id))
+    assert all(s.recipe == Recipe() for s in workshop.trays.list_sheets(tray.id))
 
 
 def test_a_tray_that_an_older_engine_cut_says_so_and_is_cut_anew_by_one_button(

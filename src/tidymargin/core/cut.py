@@ -34,10 +34,10 @@ from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
 from tidymargin.core.tint.outlook import Outlook, look_out
 
-_BAND_PX = 512
-_MOST_OUTLOOKS = 4
+_BAND_PX = 512  # rows that are rendered at once: memory
+_MOST_OUTLOOKS = 4  # that are remembered: memory
 _MOST_FOUND = 1000  # marks whose findings are remembered; a few tens of kilobytes each
-_TILE_PX = 256
+_TILE_PX = 256  # that a thread takes at once
 _PAINTED_PX = 1  # around what is painted over, its edge is as well
 _UNLIKE = 15.0  # of difference, from which what a person drops is painted over
 _NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at

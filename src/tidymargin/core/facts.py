@@ -35,8 +35,8 @@ from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.profile import measure_rim
 from tidymargin.core.screen.spill import Spill, measure_spill
 
-_SPECK_PX = 5
-_GRAINY = 0.5
+_SPECK_PX = 5  # which grain makes and nobody draws; typed
+_GRAINY = 0.5  # of difference; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -23,7 +23,7 @@ from tidymargin.core.tint.colours import SET_BACK_PX, list_colour_stages
 from tidymargin.core.tint.outlook import look_out
 from tidymargin.core.tint.plan import TintPlan
 
-_LEAST_FRINGE_PX = 1.0
+_LEAST_FRINGE_PX = 1.0  # of the view: what is less cannot be drawn
 _BAND_PX = 128  # of a view: each core takes one after another
 
 

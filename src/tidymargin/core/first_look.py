@@ -8,7 +8,7 @@ from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.reach.clearing import to_step
 
-_CROWD_PX = 64
+_CROWD_PX = 64  # side of a block that is counted
 _BAND_PX = 8 * _CROWD_PX
 
 

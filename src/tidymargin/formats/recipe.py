@@ -49,6 +49,16 @@ class Recipe(BaseModel):
         """What each step is stored under."""
         return {name: step.name for name, step in self.steps.items()}
 
+    @property
+    def bodies(self) -> dict[str, str]:
+        """The JSON of each step, as it is stored."""
+        return {name: step.to_json() for name, step in self.steps.items()}
+
+    @property
+    def parts(self) -> dict[str, str]:
+        """What steps only name, by its hash: each mark that was made by hand."""
+        return {name: text for step in self.steps.values() for name, text in step.parts.items()}
+
     def to_area(self, picture_height: int, picture_width: int) -> Area:
         """Return the work area in a picture of that size."""
         said = self.ground.area
@@ -88,12 +98,12 @@ def from_steps(bodies: dict[str, str], parts: Mapping[str, str] | None = None) -
     return Recipe().model_copy(update=steps)
 
 
-_REMEMBERED = 64
+_REMEMBERED = 64  # steps, typed: those of some ten sheets that are worked on at once
 _read_lately: OrderedDict[tuple[type[Step], str], Step] = OrderedDict()
 
 
 def _read_step(kind: type[Step], text: str, parts: Mapping[str, str] | None) -> Step:
-    """Read a step, or return it where it was read a moment ago: a request asks for it many times."""
+    """Read a step, or return it where an earlier request had it read: one may hold thousands of places."""
     step = _read_lately.get((kind, text))
     if step is None:
         step = kind.read(text, parts)

@@ -1,8 +1,12 @@
 """Sheets and the states of their histories, as plain values."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
 from typing import Any, Literal
+
+from tidymargin.core.base.area import Area
+from tidymargin.formats.recipe import Recipe, from_steps
 
 Bodies = dict[str, str]
 
@@ -75,9 +79,9 @@ class Version:
     kept_at: datetime
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Sheet:
-    """A sheet at its present state.
+    """A sheet at its present state, with all that a request decides and looks at it by.
 
     `undo` and `redo` are the changes that undoing and redoing would take back and bring again; `before` is the state
     that undoing goes to; `tray` is the one it lies in, and `tray_state` what of that it follows.
@@ -104,6 +108,38 @@ class Sheet:
     before: int | None = None
     tray: int | None = None
     tray_state: int | None = None
+
+    @cached_property
+    def recipe(self) -> Recipe:
+        """Every decision of this state.
+
+        Raises
+        ------
+        UnreadableStepError
+            One of its steps cannot be read.
+        """
+        return from_steps(self.bodies, self.parts)
+
+    @cached_property
+    def area(self) -> Area:
+        """The work area; every place and size of the cut is in this area's pixels."""
+        return self.recipe.to_area(self.height, self.width)
+
+    def at(self, state: State) -> "Sheet":
+        """Return the sheet as it was at one of its states."""
+        return replace(
+            self,
+            head=state.id,
+            names=state.names,
+            bodies=state.bodies,
+            parts=state.parts,
+            resolved=state.resolved,
+            engine_version=state.engine_version,
+        )
+
+    def decided_by(self, recipe: Recipe) -> "Sheet":
+        """Return the sheet as it would be by another recipe; nothing is saved by that."""
+        return replace(self, names=recipe.names, bodies=recipe.bodies, parts=recipe.parts)
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,9 +7,10 @@ from flask import Response, g, jsonify, make_response, redirect, render_template
 from werkzeug.wrappers import Response as AnyResponse
 
 from tidymargin.core.base.errors import BadParameterError, TooLargeError, UnreadableStepError
+from tidymargin.services.edits.changing import Edit
 from tidymargin.services.views.finding import find_dirty
 from tidymargin.store.values import Sheet
-from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
+from tidymargin.web.context import MOST_FORM_BYTES, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_ledger
 from tidymargin.web.numbers import read_json, require_small
 from tidymargin.web.words import gettext
@@ -78,6 +79,11 @@ def read_number(name: str, kind: Callable[[str], float], default: float | None =
 def read_seen() -> int:
     """Return the state that the page showed which sends this change."""
     return int(read_number("seen", int))
+
+
+def the_edit() -> Edit:
+    """Return what a request is about to change: the sheet of its address."""
+    return Edit(the_workshop(), the_sheet(), read_seen())
 
 
 def read_place() -> tuple[int, int]:

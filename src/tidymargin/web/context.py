@@ -1,9 +1,10 @@
 """What a request is answered with: the data folder that this application serves."""
 
-from flask import current_app
+from flask import Blueprint, current_app, g
 
 from tidymargin.services.folder.watching import Watched
 from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.store.values import Sheet
 
 MOST_FORM_BYTES = 2 * 1024 * 1024
 """What a change may say, beside the files that come with it."""
@@ -15,6 +16,25 @@ IN_MEMORY_BYTES = 64 * 1024 * 1024
 def the_workshop() -> Workshop:
     """Return the data folder that this application serves."""
     found: Workshop = current_app.extensions["workshop"]
+    return found
+
+
+def sheet_blueprint(name: str, below: str = "") -> Blueprint:
+    """Return a blueprint for addresses of a sheet; its views ask `the_sheet` or `the_edit` which one that is."""
+    made = Blueprint(name, __name__, url_prefix=f"/sheets/<int:sheet_id>{below}")
+
+    @made.url_value_preprocessor
+    def note_sheet(_: str | None, values: dict[str, int] | None) -> None:
+        g.sheet_id = (values or {}).pop("sheet_id")
+
+    return made
+
+
+def the_sheet() -> Sheet:
+    """Return the sheet that a request is about, at its head as the request found it; it is loaded once."""
+    if "sheet" not in g:
+        g.sheet = the_workshop().sheets.load(g.sheet_id)
+    found: Sheet = g.sheet
     return found
 
 

@@ -4,7 +4,6 @@ from tidymargin.core.base.errors import DomainError
 from tidymargin.formats.export_step import write_sizes
 from tidymargin.formats.finishing import RimStep
 from tidymargin.services.edits import history
-from tidymargin.services.edits.history import list_versions
 from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
 from tidymargin.services.views import finding
 from tidymargin.services.views.drafts import count_breaks
@@ -17,7 +16,7 @@ from tidymargin.services.views.measuring import (
     measuring_progress,
 )
 from tidymargin.services.views.proofs import find_meant_grounds, load_proof
-from tidymargin.services.workshop.states import area_of, is_of_older_engine, read_recipe_of
+from tidymargin.services.workshop.states import is_of_older_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
@@ -41,7 +40,7 @@ def _gather_history(workshop: Workshop, sheet: Sheet) -> dict[str, object]:
         "history": [
             (row, say_reason(describe_change(row.state, row.before))) for row in rows[:_MOST_STATES]
         ],
-        "versions": list_versions(workshop, sheet),
+        "versions": workshop.sheets.list_versions(sheet.id),
         "earlier": max(0, len(rows) - _MOST_STATES),
     }
 
@@ -61,10 +60,10 @@ def gather_unreadable(workshop: Workshop, sheet: Sheet, error: DomainError) -> d
 
 def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, object]:
     """Return what the ledger's templates are given; `opened` is the step that is open, or nothing."""
-    recipe = read_recipe_of(sheet)
+    recipe = sheet.recipe
     measured = load_measured(workshop, sheet) if is_measured(workshop, sheet) else None
     facts = measured.facts if measured else None
-    area = area_of(sheet, recipe)
+    area = sheet.area
     pockets = finding.load_pockets(workshop, sheet) if measured else None
     narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
     breaks = count_breaks(workshop, sheet) if measured else 0

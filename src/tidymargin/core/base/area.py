@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadImageError, BadParameterError
+from tidymargin.core.base.limits import MAX_PIXELS
 from tidymargin.core.base.picture import Picture
 
 Corner = tuple[float, float]
 """x, y at pixel edges: the picture's own corners are (0, 0) and (width, height)."""
 Corners = tuple[Corner, Corner, Corner, Corner]
 
-_SHORTEST_SIDE_PX = 8
-_MOST_PX = 200_000_000
+_SHORTEST_SIDE_PX = 8  # under which a work area is a slip of the hand; typed
 _LONGEST_WARPED_PX = 32_000  # the warp counts in 16 bits
 _MOST_KEPT = 4096  # of areas whose figures are remembered, since every request asks for them
 _FLAT = 1e-4  # how nearly parallel sides are taken for parallel
@@ -99,7 +99,7 @@ class Area:
                 hint="Move the corners apart.",
                 field="area",
             )
-        if self.height * self.width > _MOST_PX or (
+        if self.height * self.width > MAX_PIXELS or (
             not self.is_upright and max(self.height, self.width, *self._around) > _LONGEST_WARPED_PX
         ):
             raise BadParameterError(

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.picture import Region, whole
 
-_LOOKED_AT_PX = 1_000_000
-_BAND_PX = 64
+_LOOKED_AT_PX = 1_000_000  # of one piece, for its middle; typed
+_BAND_PX = 64  # rows that a thread takes at once
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 _MOST_SCALED = 4.0  # deviations from the middle, beyond which a measure says no more
-_MOST_ODDS = 50.0
+_MOST_ODDS = 50.0  # beyond which exp would overflow
 
 IN_DOUBT = (0.2, 0.8)
 """Probabilities between which a person is asked; typed, not fitted: see decision 0012."""

@@ -16,7 +16,7 @@ ReasonKind = Literal[
 TO_LOOK_AT = 0.45
 """From which doubt a sheet is one to look at."""
 
-_NO_GROUND, _NOTHING, _STRAYS = 0.9, 0.95, 0.5
+_NO_GROUND, _NOTHING, _STRAYS = 0.9, 0.95, 0.5  # how likely it is wrong; typed
 
 
 @dataclass(frozen=True, slots=True)

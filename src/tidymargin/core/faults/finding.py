@@ -18,9 +18,9 @@ from tidymargin.core.reach.pockets import Pocket
 MOST_FAULTS = 200
 """Of each kind, the worst of which are listed."""
 
-_BLOCK_PX = 1024
+_BLOCK_PX = 1024  # looked at at once: memory
 _LEAST_PX = {"see_through": 9, "eaten": 10, "leftover": 30, "changed": 12}
-_LEAST_RUN_PX = 12.0
+_LEAST_RUN_PX = 12.0  # of a rim, for it to be seen; typed
 _JOINED_PX = 3  # apart, up to which signs are of one fault
 _NEAR_PX = 7  # beside the figure, where a stroke that was eaten begins
 _RING = 2.5  # times as much as its own area, what a closed edge has within

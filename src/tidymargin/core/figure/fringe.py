@@ -23,7 +23,7 @@ _MOST_PX = 150_000  # in the rows that are looked at, each of which tells by its
 _LEAST_SLOPE = 0.05  # of the share of figure a pixel
 _LEAST_EDGES = 200  # places
 _LEAST_AWAY = 40.0  # levels of a channel, below which its share is too uncertain
-_DENSE = 0.995
+_DENSE = 0.995  # quantile that is full colour; typed
 _GOES_ALONG = 0.7
 """Correlation of red's share less blue's with the slope of green's: two texts drawn so have 0.87 and 0.90, of 79 other
 pictures of truth and two dozen others none more than 0.52 in size."""

@@ -15,17 +15,17 @@ from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.ground.kinds import Ground, to_hex
 
-_TILE_PX = 256
-_MARGIN_PX = 8
-_MOST_SAMPLES = 400_000
-_MOST_INKS = 4
+_TILE_PX = 256  # that a thread takes at once
+_MARGIN_PX = 8  # that the widest core is found from
+_MOST_SAMPLES = 400_000  # for speed; more change no digit that is shown
+_MOST_INKS = 4  # typed: a print of more is a coloured figure
 _LEAST_SHARE = 0.04  # of all samples, to be an ink of its own
-_APART = np.cos(np.deg2rad(14.0))
-_DENSE = 0.996
-_LEAST_DENSE = 5
-_WIDE = 0.8
-_DENSEST = 0.998
-_CLEAN = 0.5
+_APART = np.cos(np.deg2rad(14.0))  # of direction from the ground, within which ink is one; typed
+_DENSE = 0.996  # quantile that is full ink; typed, judged on the drawn inks
+_LEAST_DENSE = 5  # samples that are averaged, at least; typed
+_WIDE = 0.8  # quantile of depth, for strokes with a core; typed
+_DENSEST = 0.998  # quantile that the ink's colour is taken of; typed
+_CLEAN = 0.5  # grain under which a single pixel is a core; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -17,8 +17,8 @@ from tidymargin.core.base.weighing import load_weights
 from tidymargin.core.figure.inks import InkFacts
 from tidymargin.core.ground.kinds import Ground
 
-_WINDOWS = 48
-_WINDOW_PX = 128
+_WINDOWS = 48  # looked at: more change no decision on the families
+_WINDOW_PX = 128  # as the families were measured
 _LEAST_PX = 20  # of the figure in what is looked at, below which nothing can be said
 _FAR_LEVELS = (
     18.0  # a residual from which a colour is no mixture of ground and ink, in 8-bit levels

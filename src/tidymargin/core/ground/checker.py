@@ -28,8 +28,8 @@ from tidymargin.core.ground.wave import (
 )
 
 _LEAST_POWER = 0.02  # of the border's lines: two even tones have 0.4, texture hardly any
-_LEAST_MATCH = 0.6
-_SAMPLES = 200_000
+_LEAST_MATCH = 0.6  # of a perfect pattern's; typed
+_SAMPLES = 200_000  # for speed
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -30,14 +30,14 @@ _EVEN_NOISE = 2.2  # grain up to this may be a coder's; more is texture or light
 _BETTER = 0.8  # a surface must leave this much less grain than one colour does
 _EVEN_LIGHT = 0.5  # units of difference along the border: made grounds stay below 0.1 or exceed 5
 _STRONG_HUE = 7.5  # 100 x OKLab chroma from which cloth is a screen
-_LIT_BESIDE = 0.2
+_LIT_BESIDE = 0.2  # of the border that lit paper covers, at least; typed
 _LEAST_SHARE = 0.55
 """Of the border, what a ground must explain: in a dozen photos of places and things none explains more than half, and
 where there is a ground it explains two thirds and more."""
 _LEAST_EVEN = 0.33
 """As much, of one truly even colour: a panel may have two or three; in those photos none has a fifth."""
-_COULD_BE = 0.5
-_MOST_GRAIN = 4.0
+_COULD_BE = 0.5  # of the border, for a kind to be offered; typed
+_MOST_GRAIN = 4.0  # of difference that paper has; typed
 _MUCH_LIGHTER = 0.25  # OKLab lightness
 
 

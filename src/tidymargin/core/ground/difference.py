@@ -34,10 +34,10 @@ _FLARE = 0.005
 _STRONG = 12.0  # contrast above which ringing is looked for
 _FULL = 25.0  # contrast from which an edge rings as much as any
 _PEAK = 5.5  # the strongest of a thousand places, in the ripple that one in ten exceeds
-_MAX_RINGING = 6.0
+_MAX_RINGING = 6.0  # of difference: JPEG 50 has no more
 _STILL = 2  # hundredths of a unit
-_HAZE_SHARE = 0.08
-_BAND_PX = 256
+_HAZE_SHARE = 0.08  # of contrast; engine.md: 0.075
+_BAND_PX = 256  # rows that a thread takes at once
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -20,9 +20,9 @@ from tidymargin.core.ground.kinds import (
 )
 
 _SLACK = 6  # levels a channel by which a pixel of a flat colour may be off, beyond its noise
-_SEAM_PX = 2
-_LEAST_BORDER = 0.1
-_SEAM_SLACK = 12.0
+_SEAM_PX = 2  # that two flat colours mix over where they meet
+_LEAST_BORDER = 0.1  # unlike the first colour, for another one; typed
+_SEAM_SLACK = 12.0  # levels off a mixture of two; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -11,8 +11,8 @@ Preparation = Literal["lift_paper", "hold_lines", "ignore_grain"]
 PREPARATIONS: tuple[Preparation, ...] = ("ignore_grain", "lift_paper", "hold_lines")
 """In the order in which they are applied."""
 
-_LIFT_PX = 41
-_HOLD_PX = 5
+_LIFT_PX = 41  # wider than what is lifted; typed
+_HOLD_PX = 5  # wider than a hairline; typed
 
 
 def prepare_steps(

@@ -31,7 +31,7 @@ GRID_SIDE_PX = 512
 """Longer side of the grid that a surface is kept on."""
 
 _LOG_FLOOR = 0.002  # keeps the logarithm of black finite
-_SAMPLES = 200_000
+_SAMPLES = 200_000  # for speed
 _LEAST_SHADED = 0.002  # of the picture
 _LEAST_SIDE = 32  # cells: in less an edge is not told from shade
 

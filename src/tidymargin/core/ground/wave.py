@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 from tidymargin.core.base.parallel import work_out, work_through
 from tidymargin.core.base.picture import Region, whole
 
-_LEAST_PERIOD_PX = 3.0
-_MOST_PERIOD_PX = 120.0
-_BLOCKS = 12
-_BAND_PX, _BAND_AREA_PX = 96, 200_000
+_LEAST_PERIOD_PX = 3.0  # under which tiles are no tiles
+_MOST_PERIOD_PX = 120.0  # over which a border shows too few; typed
+_BLOCKS = 12  # that the phase is measured in; typed
+_BAND_PX, _BAND_AREA_PX = 96, 200_000  # of a border that is read: speed
 _ENOUGH_A_TILE = 12  # rows or columns of a tile, to find its place
-_BAND_PERIODS = 4
+_BAND_PERIODS = 4  # of a border that is read, at least; typed
 _PARTS = 4  # of the wave; as many on every machine, since sums are rounded
 _TOGETHER_PX = 32  # rows that one core works on at once
-_UNIT = 10_000
+_UNIT = 10_000  # of a value kept as int16
 _ENOUGH_LINES = 700  # to read a column's wave off
 UNKNOWN = -32768
 """Stands for a pixel that has neither tone nor a mixture of them."""

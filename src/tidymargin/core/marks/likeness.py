@@ -18,7 +18,7 @@ from tidymargin.core.marks.plan import Mark, Stroke
 LEAST_LIKE = 5.0
 """How far from the ground is like it, at least, where a person rubs along it and has said nothing else."""
 
-_TILE_PX = 256
+_TILE_PX = 256  # that a thread takes at once
 _TAKEN_PX = 1  # around a place where a colour is taken; its mean is less noisy
 _MIDDLE_PX = 1.5  # from the line, within which what is there is under the middle
 

@@ -10,9 +10,9 @@ Points = NDArray[np.float64]
 _STEP_PX = 2.0  # between one place of a smooth line and the next, at least
 _MOST_STEPS = 64  # between two places that were drawn
 _MOST_HALVES = 256  # half of the chords that one part of an outline is drawn by
-_NEAR = 1e-6
-_SMALL = 1e-3
-_THIRD = 1 / 3
+_NEAR = 1e-6  # px: the same place
+_SMALL = 1e-3  # px: no direction
+_THIRD = 1 / 3  # of the way, where a straight part's handles stand
 
 
 def smooth_line(places: Points) -> Points:

@@ -23,8 +23,8 @@ _LEAST_PIECE = (
 )
 _AGREED = 5  # working pixels across, of a place all of which colours and edges say the same of
 _NEAR = 0.3  # of a working pixel that a line may stray from what was found
-_SMOOTHING_PX = 1.0
-_CENTRES = 24
+_SMOOTHING_PX = 1.0  # of the working size, against its steps; typed
+_CENTRES = 24  # of colour for each side; typed
 _LEAST_RIM_PX, _RIM = 2.0, 1.5  # full-size and working pixels
 
 

@@ -4,10 +4,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-_MOST_SAMPLES = 20_000
-_ROUNDS = 12
-_SEED = 5
-_CHUNK = 1 << 14
+_MOST_SAMPLES = 20_000  # for speed
+_ROUNDS = 12  # after which centres stand still
+_SEED = 5  # so that a file is always the same
+_CHUNK = 1 << 14  # pixels matched at once: memory
 
 Colours = NDArray[np.uint8]
 

@@ -16,14 +16,14 @@ from tidymargin.core.reach.largest import find_largest_pieces, is_solid_kernel
 from tidymargin.core.reach.minimax import NEVER
 
 _CALM_STEPS = 5  # the noise is over when a whole unit of tolerance brings nothing
-_CALM_SHARE = 3e-4
+_CALM_SHARE = 3e-4  # of the picture a step; typed, judged on the almanac
 _LONGEST_CALM = 4.0  # farther up nothing is gained: the rim is solved, not cut at the tolerance
 _FALLING = 0.75  # of a tail of noise each step brings less than this share of the one before
 _JUMP_SHARE = 0.005  # a share of the sheet taken in within one step is a jump even when scattered
-_PIECE_SHARE = 2e-5
-_SMALLEST_PIECE_PX = 12
-_MOST_JUMPS = 40
-_TAIL = 0.25
+_PIECE_SHARE = 2e-5  # of the picture, for a jump's piece; typed
+_SMALLEST_PIECE_PX = 12  # for a jump's piece in small pictures; typed
+_MOST_JUMPS = 40  # that are told
+_TAIL = 0.25  # of a grain; typed
 _ROWS = 256  # that are counted at a time
 
 

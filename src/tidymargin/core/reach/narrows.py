@@ -18,14 +18,14 @@ from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.reach.minimax import NEVER, measure_levels, outside_seeds
 
 _WIDEST = 0.008  # of the sheet's shorter side
-_WIDEST_PX = 10.0
+_WIDEST_PX = 10.0  # of a gap that may be one by mistake; typed
 _ROOMY = 4.0  # how much wider than its gap a chamber is
-_LEAST_SHARE = 5e-4
-_MOST = 12
+_LEAST_SHARE = 5e-4  # of the picture behind a gap; typed
+_MOST = 12  # that are told
 _FINE = 4.0  # distances are told apart to a quarter of a pixel, or as finely as levels are on the largest sheets
-_OVERLAP_PX = 2.0
+_OVERLAP_PX = 2.0  # of a fence into the figure, so that it shuts
 _PARTS = 32  # of a pixel; two bytes hold 2048 px of them, and farther is roomy whatever the gap
-_BAND_PX = 256
+_BAND_PX = 256  # rows that a thread takes at once
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,11 +32,11 @@ PocketReason = Literal[
     "merged",
 ]
 _BAND_PX = 64  # rows that one core works on at once
-_MOST_CORNERS = 200
-_MOST_PLACES = 9
-_OUTLINE_PX = 250_000
-_MOST_LISTED = 400
-_PATTERN_SHARE = 0.12
+_MOST_CORNERS = 200  # of an outline on the stage
+_MOST_PLACES = 9  # by which a pocket is found again
+_OUTLINE_PX = 250_000  # of a mask that an outline is drawn of: speed
+_MOST_LISTED = 400  # that a person could go through
+_PATTERN_SHARE = 0.12  # of tiles that change inside; typed, judged on printed-in patterns
 _ALIKE = 4  # times the area of the smallest of a group that its largest may have
 
 

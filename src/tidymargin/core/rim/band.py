@@ -15,17 +15,16 @@ from tidymargin.core.base.part import Part
 from tidymargin.core.marks.covering import cover, cover_edge
 from tidymargin.core.marks.laying import lay_on_mask
 from tidymargin.core.marks.plan import MarksPlan
-from tidymargin.core.rim.candidates import doubt_share, solve_share
+from tidymargin.core.rim.candidates import MISFIT_UNIT, doubt_share, solve_share
 from tidymargin.core.rim.facts import RimFacts
 
 MOST_SEEN_PX = 64
 """How far away a colour may be that a place in a band is worked out by."""
 
 _BEYOND_PX = 16  # behind a band's other side, colours are seen as well
-_RAYS = 16
+_RAYS = 16  # that a place looks along; twice as many change no digit
 _DIRECTIONS = np.array([(np.sin(a), np.cos(a)) for a in 2 * np.pi * np.arange(_RAYS) / _RAYS])
-_MEAN_PX = 1
-_MISFIT_UNIT = 18.0
+_MEAN_PX = 1  # around a place that is averaged
 _FAR = 0.1  # what it costs a colour to be twice as far away as the nearest
 _TRACE = 2.5  # grains, as in ink: a trace so strong is half drawn to nothing
 _SHORT = 1.8  # variances, as in ink
@@ -131,7 +130,7 @@ def _band_kernel(  # type: ignore[no-untyped-def]
                     )
                     over = max(0.0, share - 1.0) + max(0.0, -share)
                     cost = (
-                        misfit / _MISFIT_UNIT + over
+                        misfit / MISFIT_UNIT + over
                         + _FAR * (far_figures[f] / near_figure + far_grounds[b] / near_ground)
                     )  # fmt: skip
                     if cost < best:

@@ -9,14 +9,14 @@ MISFIT_UNIT = 18.0
 """Squared misfit of three deviations, twice: weighed against half a squared pixel away."""
 
 _MIXED = 1.0  # doubt that a mixture of two colours carries over a single one that explains as well
-_MIX_PX = 3
-_MIX_COLOURS = 12
-_EVEN_PX = 2
+_MIX_PX = 3  # around a place that parts may meet in; typed
+_MIX_COLOURS = 12  # that are tried in pairs: speed
+_EVEN_PX = 2  # around a place that an even colour shows in; typed
 _SEEN = np.int64(1) << 62
-_EVEN = 0.3
+_EVEN = 0.3  # of the difference to the ground; see mark_sure_kernel
 _EVEN_STEPS = 0.6  # of the steps of a soft edge, what is still even
-_ALIKE = 6.0
-_SAME = 4.0
+_ALIKE = 6.0  # levels of luma; typed
+_SAME = 4.0  # levels of luma or chroma; typed
 
 
 @njit(cache=True, nogil=True, inline="always")

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 DEEPER_PX = 5
 """How much farther in than a rim a tip may reach."""
 
-_STEPS = 5
+_STEPS = 5  # px along each side that are looked at
 _BESIDE_PX = 2  # how far from a place an even colour beside it is looked for
 
 CORNERS_HALO_PX = _STEPS - 1 + _BESIDE_PX + 1
@@ -20,11 +20,11 @@ CORNERS_HALO_PX = _STEPS - 1 + _BESIDE_PX + 1
 place, which is nothing even, and the first at how even the places are that lie near."""
 
 _EXACT = 1.5  # levels beside the line
-_ABOUT = 0.05
+_ABOUT = 0.05  # of a share that noise makes; typed
 _MOST_SHARE = 0.9  # shading hardly differs from one pixel to the next
 _FAINT = 8.0  # levels: as good as ground, though not cleared
-_SAME = 0.6
-_ALIKE = 5
+_SAME = 0.6  # px that a side may be off a line; typed
+_ALIKE = 5  # of the steps on a line; typed
 
 
 @njit(cache=True, nogil=True, inline="always")

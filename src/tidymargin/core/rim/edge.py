@@ -20,10 +20,10 @@ Layer = NDArray[np.float32]
 _NONE, _FULL = 0.003, 0.997  # of matte, beyond which a place is on no edge
 _TRACE_PX = 3  # around a place, its edge is found by
 _SIDE_PX = 1.1  # beside a sharp edge, where there is nearly nothing or nearly all of the figure
-_SHARP = 0.1
+_SHARP = 0.1  # of a share from clear or solid: an edge within a pixel
 _MOST_OFF_PX = 1.4  # that the middle of a softer rim is sought beside a place of it
 _LEAST_LINE_PX = 1.0  # of a line that is spared, what is left
-_STEP_PX = 0.25
+_STEP_PX = 0.25  # along a normal; half as much changes no digit
 
 
 def make_slope(spread: float, radius: int) -> NDArray[np.float64]:

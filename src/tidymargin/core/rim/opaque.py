@@ -11,18 +11,23 @@ import numpy as np
 from numba import njit
 
 from tidymargin.core.base.colour import to_luma_chroma_kernel, to_rgb_kernel
-from tidymargin.core.base.distance import list_round
 from tidymargin.core.rim.candidates import (
-    MISFIT_UNIT,
     doubt_share,
     find_even,
     find_stained,
     mix_two,
     solve_share,
 )
-
-SEARCH_PX = 8
-"""How far a figure colour may come from."""
+from tidymargin.core.rim.searching import (
+    EVEN_COST,
+    EXPLAINED,
+    FIRST,
+    SEARCH_PX,
+    farther_out,
+    search_even,
+    search_stroke,
+    search_sure,
+)
 
 MAX_WIDTH_PX = 6
 """Widest rim that is solved."""
@@ -30,18 +35,16 @@ MAX_WIDTH_PX = 6
 NEAR_LOSSY_PX = 4
 """How far around the pixel it was found at a figure colour is averaged, where coding is lossy."""
 
-_EXPLAINED = 2.0
 _SHADED = 40.0  # levels of luma to the ground, above which shade matters little
 _SLOPE_PX = 4.0  # over which a change of shade is measured
 _UNSURE = 3.0  # what a share that is off by the change of shade does to the figure's chroma
-_DOUBTED = 0.2
+_DOUBTED = 0.2  # of a misfit, from which two colours may be mixed; typed
 _FAINT = 12.0  # grains: what is fainter and lies alone beside the ground is its noise
 _NOTHING = 0.5  # variances that a cleared place differs from the ground by, at most, to hold none of the figure
 _SHALLOW = 16.0  # doubt in a share that is too small for its depth
 _DOUBT = 4.0  # variances, as in ink: what falls short of solid by no more is drawn to it
-_EVEN_LEAST = 3
-_STAINED = 3.0
-_EVEN_COST = 2.0  # as much as a sure pixel two pixels away
+_STAINED = 3.0  # blurs of chroma that a stain is taken for; typed
+_LEAST_SHOWN = 0.05  # of a share, under which a place's own colour is noise
 _NEAR_PX = 2  # as NEAR_LOSSY_PX, without loss
 
 LOSSY_HALO_PX = SEARCH_PX + max(NEAR_LOSSY_PX, round(_SLOPE_PX) + 1)
@@ -52,12 +55,6 @@ LOSSLESS_HALO_PX = SEARCH_PX + _NEAR_PX
 """The same without loss."""
 
 _KEPT = 1024  # means that are remembered
-_ROUND = list_round(SEARCH_PX)
-_AWAY = 0.75 * np.sqrt(_ROUND[:, 2])
-"""What a place's difference has to make up for by how far away it is."""
-
-_FIRST = np.array([(_ROUND[:, 2] < away**2).sum() for away in range(SEARCH_PX + 2)])
-"""Where in the list places begin that are so many pixels away."""
 
 
 @njit(cache=True, nogil=True)
@@ -133,21 +130,53 @@ def _guess_shade(rgb, inside_px, row, col, best_row, best_col, grain):  # type: 
 
 
 @njit(cache=True, nogil=True)
+def _settle_colour(seen, figure, share, fade, unsure, coding):  # type: ignore[no-untyped-def]
+    """Return by how much a place's own colour, F = B + (C - B) / a, is left from the figure's that was found for it.
+
+    It is drawn to that where noise would be blown up. `figure` is the figure's difference to the ground; `fade`, 0 to
+    1, is how near the rim is, `unsure` what else is not known of its chroma.
+    """
+    y, u, v = seen
+    fy, fu, fv = figure
+    grain, ringing, blur = coding
+    luma_doubt = (2.0 * grain + 1.5 * ringing * abs(fy)) / share
+    gap_y = y / share - fy
+    gap_u, gap_v = u / share - fu, v / share - fv
+    # what leans to the ground is most likely its chroma, blurred by coding
+    stained = gap_u * fu + gap_v * fv < 0.0
+    likely = _STAINED if stained else 2.0 * fade
+    likely = likely * blur + unsure
+    chroma_doubt = (2.0 * grain + likely * math.hypot(fu, fv)) / share
+    luma_trust = gap_y**4 / (gap_y**4 + luma_doubt**4 + 1e-9)
+    chroma_gap = (gap_u * gap_u + gap_v * gap_v) ** 2
+    chroma_trust = chroma_gap / (chroma_gap + chroma_doubt**4 + 1e-9)
+    return gap_y * luma_trust, gap_u * chroma_trust, gap_v * chroma_trust
+
+
+@njit(cache=True, nogil=True)
 def solve_opaque_kernel(  # type: ignore[no-untyped-def]
     rgb, ground, inside_px, outside_px, sure, top, left, bottom, right,
     width, stain, grain, ringing, blur, palette, share_out, figure_out, doubt_out,
 ):  # fmt: skip
     """Fill share and figure colour for one tile inside a haloed region.
 
-    `doubt_out` is the variance that coding gives a share. `inside_px` is an uncleared pixel's distance to the nearest cleared one (0 on cleared pixels),
-    `outside_px` the other way round.
+    `inside_px` is an uncleared pixel's distance to the nearest cleared one, `outside_px` the other way round. Across a
+    rim, with a `width` of 1 and a `stain` of 3:
+
+        cleared                | not cleared
+        outside_px   3   2   1 | 1   2   3   4   5   inside_px
+                       [ solved + solved ]             up to width + 0.5, both ways
+                                 [ drawn ]             to solid, up to stain + 0.5; where coding is lossless, not at all
+        ground           |                   picture
+
+    `sure` is what is figure for certain, at any depth. `doubt_out` is the variance that coding gives a share.
 
     One kernel: each way of finding a colour begins where the one before it has failed, with all that it has found.
     """
-    height, columns = inside_px.shape
+    columns = inside_px.shape[1]
     limit = width + 0.5
     lossy = stain != width
-    shallow = _SHALLOW if lossy else 0.0
+    shallow, coding = _SHALLOW if lossy else 0.0, (grain, ringing, blur)
     even_yuv, counts = np.empty(palette.shape), np.empty(palette.shape[0], np.int64)
     for entry in range(palette.shape[0]):
         even_yuv[entry, 0], even_yuv[entry, 1], even_yuv[entry, 2] = to_luma_chroma_kernel(
@@ -183,54 +212,26 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
 
             # the nearest sure figure pixel that explains this one; the deeper in, the more of it shows
             least_share = min(1.0, (deep - 1.0) / width) if deep > 0 else 0.0
-            best = 1e18
-            best_row, best_col = -1, -1
-            first = _FIRST[
-                min(SEARCH_PX + 1, int(outside_px[row, col]))
-            ]  # nearer there is only ground
-            for number in range(first, _ROUND.shape[0]):
-                near_by = 0.5 * _ROUND[number, 2]
-                if near_by >= best:
-                    break
-                there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
-                if not (0 <= there < height and 0 <= here < columns and sure[there, here]):
-                    continue
-                fy, fu, fv = to_luma_chroma_kernel(
-                    float(rgb[there, here, 0]),
-                    float(rgb[there, here, 1]),
-                    float(rgb[there, here, 2]),
-                )
-                share, misfit = solve_share(
-                    y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
-                )
-                cost = misfit / MISFIT_UNIT + near_by
-                cost += shallow * max(0.0, least_share - share)
-                if cost < best:
-                    best, best_row, best_col = cost, there, here
-            # an even colour of the figure that shows near by, such as that of a thin pale outline
+            # nearer than the figure there is only ground
+            first = FIRST[min(SEARCH_PX + 1, int(outside_px[row, col]))]
+            seen, below = (y, u, v), (by, bu, bv)
+            best, best_row, best_col = search_sure(
+                rgb, sure, row, col, first, seen, below, coding, least_share, shallow
+            )
             even = -1
-            if stain != width and best > _EVEN_COST:
+            if stain != width and best > EVEN_COST:
                 find_even(rgb, inside_px, row, col, even_yuv, 4.0 * grain + 1.0, known, counts)
-                for entry in range(palette.shape[0]):
-                    if counts[entry] < _EVEN_LEAST:
-                        continue
-                    fy, fu, fv = even_yuv[entry, 0], even_yuv[entry, 1], even_yuv[entry, 2]
-                    share, misfit = solve_share(
-                        y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
-                    )
-                    cost = misfit / MISFIT_UNIT + _EVEN_COST
-                    cost += shallow * max(0.0, least_share - share)
-                    if cost < best and share <= 1.3:
-                        best, even = cost, entry
+                best, even = search_even(
+                    even_yuv, counts, seen, below, coding, least_share, shallow, best
+                )
             red, green, blue = 0.0, 0.0, 0.0
             if even >= 0:
-                best_row, best_col, best = row, col, best - _EVEN_COST
+                best_row, best_col, best = row, col, best - EVEN_COST
             misfit = best - 0.5 * ((best_row - row) ** 2 + (best_col - col) ** 2)
-            explained = best_row >= 0 and misfit < _EXPLAINED
+            explained = best_row >= 0 and misfit < EXPLAINED
             found = explained
-            if (
-                solid and not explained
-            ):  # where two parts of the figure meet; no ground has got here
+            if solid and not explained:
+                # where two parts of the figure meet; no ground has got here
                 share_out[out_row, out_col] = 1.0
                 for channel in range(3):
                     figure_out[out_row, out_col, channel] = rgb[row, col, channel]
@@ -252,79 +253,26 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                         red, green, blue = palette[entry, 0], palette[entry, 1], palette[entry, 2]
             if not found or (stain == width and misfit > _DOUBTED and not solid):
                 # without coding noise a sure pixel that fits poorly is a mixture itself
-                limit_misfit = 0.5 * misfit if found else _EXPLAINED
+                limit_misfit = 0.5 * misfit if found else EXPLAINED
                 mixed, mixed_red, mixed_green, mixed_blue = mix_two(
-                    rgb,
-                    sure,
-                    row,
-                    col,
-                    by,
-                    bu,
-                    bv,
-                    y,
-                    u,
-                    v,
-                    grain,
-                    ringing,
-                    blur,
-                    palette,
-                    limit_misfit,
-                )
+                    rgb, sure, row, col, by, bu, bv, y, u, v, grain, ringing, blur, palette, limit_misfit
+                )  # fmt: skip
                 if mixed:
                     found, red, green, blue = True, mixed_red, mixed_green, mixed_blue
             if not found:
-                # a stroke too thin for a sure pixel: the most different pixel in this one's direction
-                most = 0.0
-                for number in range(_ROUND.shape[0] - 1, first - 1, -1):  # the farthest differ most
-                    there, here = row + _ROUND[number, 0], col + _ROUND[number, 1]
-                    if not (0 <= there < height and 0 <= here < columns):
-                        continue
-                    if inside_px[there, here] == 0:
-                        continue
-                    fy, fu, fv = to_luma_chroma_kernel(
-                        float(rgb[there, here, 0]),
-                        float(rgb[there, here, 1]),
-                        float(rgb[there, here, 2]),
-                    )
-                    fy, fu, fv = fy - by, fu - bu, fv - bv
-                    least = most + _AWAY[number]
-                    power = fy * fy + fu * fu + fv * fv
-                    if power <= least * least:  # before what costs more
-                        continue
-                    share, misfit = solve_share(y, u, v, fy, fu, fv, grain, ringing, blur)
-                    if 0.0 <= share <= 1.02 and misfit / MISFIT_UNIT <= _EXPLAINED:
-                        found = True
-                        most = power**0.5 - _AWAY[number]
-                        best_row, best_col = there, here
-                found = found and (most > _FAINT * grain or not lossy)
+                most, best_row, best_col = search_stroke(
+                    rgb, inside_px, row, col, first, seen, below, coding
+                )
+                found = best_row >= 0 and (most > _FAINT * grain or not lossy)
                 if found:
-                    red, green, blue = (
+                    red, green, blue = farther_out(
                         float(rgb[best_row, best_col, 0]),
                         float(rgb[best_row, best_col, 1]),
                         float(rgb[best_row, best_col, 2]),
+                        palette,
+                        below,
+                        coding,
                     )
-                    # that pixel may be mixed itself: an even colour of the figure farther out on its line
-                    ty, tu, tv = to_luma_chroma_kernel(red, green, blue)
-                    ty, tu, tv = ty - by, tu - bu, tv - bv
-                    least = 1e18
-                    for entry in range(palette.shape[0]):
-                        fy, fu, fv = to_luma_chroma_kernel(
-                            palette[entry, 0], palette[entry, 1], palette[entry, 2]
-                        )
-                        share, misfit = solve_share(
-                            ty, tu, tv, fy - by, fu - bu, fv - bv, grain, ringing, blur
-                        )
-                        if (
-                            0.5 <= share <= 1.02
-                            and misfit / MISFIT_UNIT < _EXPLAINED
-                            and 1.0 - share < least
-                        ):
-                            least = 1.0 - share
-                            red, green, blue = (
-                                palette[entry, 0],
-                                palette[entry, 1],
-                                palette[entry, 2],
-                            )
             if not found:
                 # nothing explains it: cleared or faint beside it is ground's own noise, the rest is figure
                 faint = deep < 2.0 and y * y + u * u + v * v < (_FAINT * grain) ** 2 and lossy
@@ -340,9 +288,8 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 changed /= max(1.0, abs(fy))
             swing, unsure = math.hypot(ringing, changed), _UNSURE * min(0.5, changed)
             share, _ = solve_share(y, u, v, fy, fu, fv, grain, swing, blur)
-            if (
-                lossy and deep > 1.5 and share < 1.0
-            ):  # short of solid by no more than coding explains
+            if lossy and deep > 1.5 and share < 1.0:
+                # short of solid by no more than coding explains
                 short = 1.0 - share
                 doubt = _DOUBT * doubt_share(fy, fu, fv, grain, swing, blur)
                 share = 1.0 - short * short * short / (short * short + doubt)
@@ -351,24 +298,11 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
             )
             share = 1.0 if solid else min(1.0, max(0.0, share))
             share_out[out_row, out_col] = share
-            # F = B + (C - B) / a where stable, drawn to the local F where noise would be blown up
             value_y, value_u, value_v = fy + by, fu + bu, fv + bv
-            if share > 0.05:
+            if share > _LEAST_SHOWN:
                 fade = 1.0 / max(1.0, deep - width)
-                luma_doubt = (2.0 * grain + 1.5 * ringing * abs(fy)) / share
-                gap_y = y / share - fy
-                gap_u, gap_v = u / share - fu, v / share - fv
-                # what leans to the ground is most likely its chroma, blurred by coding
-                stained = gap_u * fu + gap_v * fv < 0.0
-                likely = _STAINED if stained else 2.0 * fade
-                likely = likely * blur + unsure
-                chroma_doubt = (2.0 * grain + likely * math.hypot(fu, fv)) / share
-                luma_trust = gap_y**4 / (gap_y**4 + luma_doubt**4 + 1e-9)
-                chroma_gap = (gap_u * gap_u + gap_v * gap_v) ** 2
-                chroma_trust = chroma_gap / (chroma_gap + chroma_doubt**4 + 1e-9)
-                value_y += gap_y * luma_trust
-                value_u += gap_u * chroma_trust
-                value_v += gap_v * chroma_trust
+                more = _settle_colour(seen, (fy, fu, fv), share, fade, unsure, coding)
+                value_y, value_u, value_v = value_y + more[0], value_u + more[1], value_v + more[2]
             value_r, value_g, value_b = to_rgb_kernel(value_y, value_u, value_v)
             figure_out[out_row, out_col, 0] = min(255.0, max(0.0, value_r))
             figure_out[out_row, out_col, 1] = min(255.0, max(0.0, value_g))

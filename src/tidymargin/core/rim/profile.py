@@ -23,23 +23,23 @@ from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.opaque import MAX_WIDTH_PX
 from tidymargin.core.screen.gaps import has_lean_kernel
 
-_LONGEST_WALK = 12
-_TILE_PX = 256
-_GOLDEN = 0.6180339887498949
-_MOST_WALKS = 30_000
-_PALETTE_SIZE = 32
+_LONGEST_WALK = 12  # px across an edge: twice the widest solved
+_TILE_PX = 256  # that is walked at once
+_GOLDEN = 0.6180339887498949  # section, which spreads tiles evenly over the picture
+_MOST_WALKS = 30_000  # after which the means stand still
+_PALETTE_SIZE = 32  # even colours that are kept
 _EVEN = np.array((1, 6))  # levels within which a colour is even, without and with lossy coding
 _PALETTE_PX = 3_000_000  # of a larger picture only some rows are looked at
-_PALETTE_LEAST_PX = 12
-_PALETTE_APART = 12.0
-_STREWN = 5.0
-_MIXED_SLACK = 1.0
-_LEAN_SLACK = 0.03
-_OVERSHOOT = 0.2
+_PALETTE_LEAST_PX = 12  # of an even colour; typed
+_PALETTE_APART = 12.0  # levels, under which two are one; typed
+_STREWN = 5.0  # levels around an even colour; typed
+_MIXED_SLACK = 1.0  # levels: rounding
+_LEAN_SLACK = 0.03  # of a share: rounding
+_OVERSHOOT = 0.2  # of a share that JPEG swings chroma by; typed
 _SHARP_PX = 1.4  # as coding and the grid of pixels leave an edge that was as sharp as can be
 _ASLANT = 0.8  # walks go along rows and columns, and cross most edges at an angle
 _TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
-_LEAST_LOSSY_GRAIN = 1.0
+_LEAST_LOSSY_GRAIN = 1.0  # level: rounding of YCbCr
 _STAIN_PX = 3  # how much farther than luma halved chroma carries the ground's colour in
 
 

@@ -11,12 +11,12 @@ from tidymargin.core.rim.edge import between, make_slope, slope_at
 
 Layer = NDArray[np.float32]
 
-_SLOPE_PX = 3
+_SLOPE_PX = 3  # that a rim's direction is taken over
 _WIDE_SLOPE = make_slope(1.6, _SLOPE_PX)
 _AROUND = np.ones((2 * _SLOPE_PX + 1,) * 2, np.uint8)
 _CORNER_PX = 3  # before and behind a place, the turn between which tells a corner
 _CORNER, _STRAIGHT = 0.3, 0.7  # cosines of such turns: what is no more smoothed, and what is fully
-_MOST_ALONG_PX = 24
+_MOST_ALONG_PX = 24  # of a rim that smoothing looks along: its halo
 
 
 @njit(cache=True, nogil=True)

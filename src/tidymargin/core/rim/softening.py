@@ -12,8 +12,8 @@ from tidymargin.core.base.distance import list_round
 Layer = NDArray[np.float32]
 
 _LEVELS = 65535  # of the matte while it is softened: whole numbers come out alike from any region
-_SOLID = 0.997
-_SOME = 0.5 / 255
+_SOLID = 0.997  # of a share: less than a level from it
+_SOME = 0.5 / 255  # of a share: a level, rounded
 _REACH = 3.0  # spreads of a bell that are counted
 _AROUND_PX = 2  # of a solid place, over which the figure's colour is averaged
 

@@ -39,7 +39,7 @@ BANDS = "bands"
 CARRY_PX = 8
 """How far a figure colour is carried on under transparent pixels."""
 
-_MOST_UNEVEN = 5.0
+_MOST_UNEVEN = 5.0  # grains within an even patch; typed
 _SOFT_PX = 3  # beyond a stain's depth, how far into a figure of one colour a soft edge may go
 _SURE_PX = 1  # how far around a place its evenness is looked at
 

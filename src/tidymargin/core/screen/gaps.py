@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from tidymargin.core.base.colour import lean_kernel, to_luma_chroma_kernel
 
 _MOSTLY = 0.6  # of the ground's chroma
-_PARTLY = 0.38
-_ALIKE = 0.7
-_MOST_ALIKE = 0.85
+_PARTLY = 0.38  # of screen; typed, judged on hair
+_ALIKE = 0.7  # of the places around; typed, judged on hair
+_MOST_ALIKE = 0.85  # of the places around; typed, judged on hair
 _GAP_PX = 5  # a patch of screen colour this wide is figure, and not a gap
 _BESIDE_PX = 7  # of what is this near around a gap, an eighth is neither ground nor gap
 _FROM_GROUND_PX = 24  # how far into a figure a gap is looked for

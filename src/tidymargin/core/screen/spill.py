@@ -32,12 +32,12 @@ HOLD_PX = 10
 
 _ROUND = list_round(HOLD_PX)
 _AS_LIGHT = 24.0  # levels of luma between places of one colour
-_MOST_STAIN = 0.4
+_MOST_STAIN = 0.4  # of the screen's light; typed
 _ENOUGH = 8  # places just inside
-_MOST_CAST = 0.4
-_LEAST_CAST = 0.02
+_MOST_CAST = 0.4  # of the screen's light; typed
+_LEAST_CAST = 0.02  # of the screen's light: under it nothing is seen
 _MOST_REST, _REST = 0.05, 0.4  # of a constant lean, and as a part of the light just inside
-_STAINED_PX = 6
+_STAINED_PX = 6  # that the rim itself is mixed over
 _LEAST_FIT = 0.5  # what a fit may leave over
 _FALLS_PX = (5.0, 6.0, 8.0, 10.0, 12.0, 14.0, 16.0, 19.0, 22.0, 26.0, 30.0)
 _AGREED = 2.0  # shading hides a part of the slope

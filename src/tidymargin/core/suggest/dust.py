@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tidymargin.core.base.components import Pieces
 from tidymargin.core.base.picture import Region
 
-_LEAST_COUNT = 8
+_LEAST_COUNT = 8  # specks that make dust; typed
 _MOST_PX = 100  # a speck's area
 _AS_LARGE = 6.0  # how many times a speck the next larger piece is, at least
 _AS_THIN = 0.6  # how much of a line's width a speck is wide, at most: a pen's dots are as wide as its lines

@@ -12,13 +12,13 @@ from tidymargin.core.base.colour import linear_to_oklab, srgb_to_linear
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Picture
 
-_COARSE_PX = 480
-_LEAST_SHARE, _MOST_SHARE = 0.3, 0.985
+_COARSE_PX = 480  # longer side that a page is looked for at
+_LEAST_SHARE, _MOST_SHARE = 0.3, 0.985  # of the picture that a page takes; typed
 _SHAPELY = 0.955  # how much of page and quadrilateral must be one
 _AWAY = 0.04  # OKLab between page and surroundings
 _PLAIN = 0.6  # share of a page that is bare paper
 _MARKED = 0.003  # share of it that is not, or it is a plain plate and no page
-_AT_EDGE_PX = 2.5
+_AT_EDGE_PX = 2.5  # of the coarse picture: that is the picture's own edge
 _INSET, _LEAST_INSET_PX = 0.002, 1.5  # so that nothing of the table is mixed into the page's border
 
 Mask = NDArray[np.uint8]

@@ -13,11 +13,11 @@ from tidymargin.core.suggest.dust import Specks, find_specks
 
 Edge = Literal["left", "right", "top", "bottom"]
 
-_LEAST_MEMBERS = 4
+_LEAST_MEMBERS = 4  # that make a row; typed
 _ALIKE = 0.22  # how far areas and sides of a group may differ
 _BAND = 0.14  # how much of the sheet counts as along an edge
-_IN_LINE = 0.02
-_MOST_PIECES = 4000
+_IN_LINE = 0.02  # of the picture's side; typed
+_MOST_PIECES = 4000  # among which a row is looked for: speed
 
 
 @dataclass(frozen=True, slots=True)

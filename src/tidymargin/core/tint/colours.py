@@ -22,11 +22,11 @@ Layer = NDArray[np.float32]
 
 _RED, _GREEN, _BLUE = np.float32(LUMA_RED), np.float32(LUMA_GREEN), np.float32(LUMA_BLUE)
 SET_BACK_PX = 0.7  # of a silhouette, that counts its whole rim, to where its rim is half solid
-_SHADOW_PX = 3
+_SHADOW_PX = 3  # that a shadow's depth is averaged over
 _EVEN_PX = 1.2  # spread of the bell over which a shadow is averaged: it is soft
-_LEVELS = 65535
+_LEVELS = 65535  # of a share as uint16
 _LEAST_SHADOW = 0.012  # of light gone, beside what noise explains
-_GRAINS = 1.5
+_GRAINS = 1.5  # over which a shadow is no noise; typed
 
 
 _ONE, _NONE = np.float32(1), np.float32(0)

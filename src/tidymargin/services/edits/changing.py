@@ -1,5 +1,6 @@
 """A change of a sheet's recipe: one row of its history."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from tidymargin.core.base.errors import BadParameterError
@@ -7,7 +8,6 @@ from tidymargin.formats.recipe import Recipe, change_recipe
 from tidymargin.services.views.measuring import load_measured, start_measuring
 from tidymargin.services.workshop.states import (
     is_of_older_engine,
-    read_recipe_of,
     require_present_engine,
     to_state,
 )
@@ -15,10 +15,24 @@ from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
 
-def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:
-    """Return the values that `auto` stands for in a recipe."""
-    facts = load_measured(workshop, sheet, recipe).facts
-    chosen = recipe.reach.tolerance
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """What a person is about to change: a sheet at its present state, and the state that they looked at."""
+
+    workshop: Workshop
+    sheet: Sheet
+    seen: int
+
+
+def begin(workshop: Workshop, sheet_id: int, seen: int) -> Edit:
+    """Begin to change a sheet, by its number; what comes of it is saved if `seen` still is its present state."""
+    return Edit(workshop, workshop.sheets.load(sheet_id), seen)
+
+
+def resolve(workshop: Workshop, sheet: Sheet) -> dict[str, Any]:
+    """Return the values that `auto` stands for in a sheet's recipe."""
+    facts = load_measured(workshop, sheet).facts
+    chosen = sheet.recipe.reach.tolerance
     return {
         "ground": facts.ground.kind,
         "colour": facts.ground.hex,
@@ -28,38 +42,34 @@ def resolve(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> dict[str, Any]:
     }
 
 
-def commit_recipe(
-    workshop: Workshop, sheet: Sheet, seen: int, recipe: Recipe, change: str
-) -> Sheet:
+def commit_recipe(edit: Edit, recipe: Recipe, change: str) -> Sheet:
     """Save a recipe as a row of history named by its change; nothing where it is the present one."""
-    if recipe == read_recipe_of(sheet):
-        return sheet
-    require_present_engine(sheet)
-    return _save(workshop, sheet, seen, recipe, change)
+    if recipe == edit.sheet.recipe:
+        return edit.sheet
+    require_present_engine(edit.sheet)
+    return _save(edit, recipe, change)
 
 
-def use_new_cut(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+def use_new_cut(edit: Edit) -> Sheet:
     """Take a sheet that an older engine cut as the present one cuts it; the old state stays in the history."""
-    sheet = workshop.sheets.load(sheet_id)
+    sheet = edit.sheet
     if not is_of_older_engine(sheet):
         return sheet
-    return _save(workshop, sheet, seen, read_recipe_of(sheet), "engine")
+    return _save(edit, sheet.recipe, "engine")
 
 
-def _save(workshop: Workshop, sheet: Sheet, seen: int, recipe: Recipe, change: str) -> Sheet:
-    resolved = resolve(workshop, sheet, recipe)
-    saved = workshop.sheets.commit(sheet.id, seen, to_state(recipe, change, resolved))
-    start_measuring(workshop, saved)
+def _save(edit: Edit, recipe: Recipe, change: str) -> Sheet:
+    resolved = resolve(edit.workshop, edit.sheet.decided_by(recipe))
+    new = to_state(recipe, change, resolved)
+    saved = edit.workshop.sheets.commit(edit.sheet.id, edit.seen, new)
+    start_measuring(edit.workshop, saved)
     return saved
 
 
-def change_step(
-    workshop: Workshop, sheet_id: int, seen: int, change: str, step: str, **values: Any
-) -> Sheet:
+def change_step(edit: Edit, change: str, step: str, **values: Any) -> Sheet:
     """Replace values of one step; one row of history, or none when nothing changes."""
-    sheet = workshop.sheets.load(sheet_id)
-    recipe = change_recipe(read_recipe_of(sheet), step, **values)
-    return commit_recipe(workshop, sheet, seen, recipe, change)
+    recipe = change_recipe(edit.sheet.recipe, step, **values)
+    return commit_recipe(edit, recipe, change)
 
 
 def require_number(number: int, things: list[Any], kind: str) -> None:

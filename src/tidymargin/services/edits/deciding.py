@@ -11,7 +11,7 @@ from tidymargin.core.ground.difference import STEP
 from tidymargin.core.ground.kinds import to_hex
 from tidymargin.core.reach.pockets import Pocket, PocketChoice
 from tidymargin.formats.steps import MOST_FENCE_PLACES
-from tidymargin.services.edits.changing import change_step, require_number
+from tidymargin.services.edits.changing import Edit, change_step, require_number
 from tidymargin.services.views.finding import (
     load_narrows,
     load_pockets,
@@ -19,17 +19,15 @@ from tidymargin.services.views.finding import (
     look_at_place,
 )
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import area_of, read_recipe_of
-from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
 
-def fence_narrow(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
+def fence_narrow(edit: Edit, number: int) -> Sheet:
     """Fence a narrow gap; they are numbered from 1."""
-    narrows = load_narrows(workshop, workshop.sheets.load(sheet_id))
+    narrows = load_narrows(edit.workshop, edit.sheet)
     require_number(number, list(narrows), "gap")
     places = [(col, row) for row, col in narrows[number - 1].fence]
-    return add_fence(workshop, sheet_id, seen, places)
+    return add_fence(edit, places)
 
 
 def _entries(entries: tuple[BaseModel, ...]) -> list[dict[str, Any]]:
@@ -56,32 +54,30 @@ def _to_pair(area: Area, row: int, col: int) -> tuple[float, float]:
     return spot["x"], spot["y"]
 
 
-def pick_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
+def pick_place(edit: Edit, row: int, col: int) -> Sheet:
     """Do what a click at a place means; changes nothing where it means nothing."""
-    sheet = workshop.sheets.load(sheet_id)
-    decision = look_at_place(workshop, sheet, row, col).decision
+    sheet = edit.sheet
+    decision = look_at_place(edit.workshop, sheet, row, col).decision
     if decision is None:
         return sheet
     if isinstance(decision, PocketChoice):
-        return decide_pocket(workshop, sheet_id, seen, row, col, decision.verdict)
+        return decide_pocket(edit, row, col, decision.verdict)
     own = "auto" if decision.tolerance is None else decision.tolerance
-    picks = _entries(read_recipe_of(sheet).reach.picks)
-    spot = _to_spot(area_of(sheet), row, col)
+    picks = _entries(sheet.recipe.reach.picks)
+    spot = _to_spot(sheet.area, row, col)
     picks.append({**spot, "marks": "ground", "tolerance": own})
-    return change_step(workshop, sheet_id, seen, "pick", "reach", picks=picks)
+    return change_step(edit, "pick", "reach", picks=picks)
 
 
-def keep_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
+def keep_place(edit: Edit, row: int, col: int) -> Sheet:
     """Mark a place as figure: what it gets to sooner than clearing does is kept."""
-    sheet = workshop.sheets.load(sheet_id)
-    picks = _entries(read_recipe_of(sheet).reach.picks)
-    picks.append({**_to_spot(area_of(sheet), row, col), "marks": "figure"})
-    return change_step(workshop, sheet_id, seen, "figure_pick", "reach", picks=picks)
+    sheet = edit.sheet
+    picks = _entries(sheet.recipe.reach.picks)
+    picks.append({**_to_spot(sheet.area, row, col), "marks": "figure"})
+    return change_step(edit, "figure_pick", "reach", picks=picks)
 
 
-def tune_at(
-    workshop: Workshop, sheet_id: int, seen: int, row: int, col: int, *, takes: bool
-) -> Sheet:
+def tune_at(edit: Edit, row: int, col: int, *, takes: bool) -> Sheet:
     """Set the tolerance up to a place, so that it goes, or just short of it, so that it stays.
 
     Raises
@@ -89,8 +85,8 @@ def tune_at(
     BadParameterError
         No tolerance in range gets there, or clearing starts at the place itself.
     """
-    sheet = workshop.sheets.load(sheet_id)
-    at = look_at_place(workshop, sheet, row, col).reached_at
+    sheet = edit.sheet
+    at = look_at_place(edit.workshop, sheet, row, col).reached_at
     if at is None:
         raise BadParameterError(
             "No tolerance up to 50 gets to this place.", hint="Pick it instead.", field="tolerance"
@@ -102,23 +98,21 @@ def tune_at(
             field="tolerance",
         )
     tolerance = at if takes else round(at - STEP, 1)
-    return change_step(workshop, sheet_id, seen, "tolerance", "reach", tolerance=tolerance)
+    return change_step(edit, "tolerance", "reach", tolerance=tolerance)
 
 
-def decide_pocket(
-    workshop: Workshop, sheet_id: int, seen: int, row: int, col: int, verdict: str
-) -> Sheet:
+def decide_pocket(edit: Edit, row: int, col: int, verdict: str) -> Sheet:
     """Clear or keep the pocket at a place; a choice made in the same pocket before is replaced."""
-    sheet = workshop.sheets.load(sheet_id)
-    listed = load_pockets(workshop, sheet).listed
-    area = area_of(sheet)
+    sheet = edit.sheet
+    listed = load_pockets(edit.workshop, sheet).listed
+    area = sheet.area
     here = [p for p in listed if p.box.holds(row, col)]
     pocket = next((p for p in listed if (p.row, p.col) == (row, col)), None)
     if pocket is None and len(here) == 1:
         pocket = here[0]
     box = pocket and pocket.box
     before = []
-    for entry in _entries(read_recipe_of(sheet).reach.pockets):
+    for entry in _entries(sheet.recipe.reach.pockets):
         at_col, at_row = (round(v) for v in area.to_area(entry["x"], entry["y"]))
         if (at_row, at_col) != (row, col) and not (
             box and _is_alone_in(box, listed, at_row, at_col)
@@ -127,7 +121,7 @@ def decide_pocket(
     also = [_to_pair(area, *place) for place in pocket.places] if pocket else []
     chosen = [*before, {**_to_spot(area, row, col), "verdict": verdict, "also": also}]
     change = "pocket_cleared" if verdict == "clear" else "pocket_kept"
-    return change_step(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+    return change_step(edit, change, "reach", pockets=chosen)
 
 
 def _is_alone_in(box: Region, listed: tuple[Pocket, ...], row: int, col: int) -> bool:
@@ -135,28 +129,26 @@ def _is_alone_in(box: Region, listed: tuple[Pocket, ...], row: int, col: int) ->
     return [p.box for p in listed if p.box.holds(row, col)] == [box]
 
 
-def decide_pockets(workshop: Workshop, sheet_id: int, seen: int, verdict: str) -> Sheet:
+def decide_pockets(edit: Edit, verdict: str) -> Sheet:
     """Clear or keep all listed pockets alike."""
-    sheet = workshop.sheets.load(sheet_id)
-    area = area_of(sheet)
-    chosen = [_to_choice(area, p, verdict) for p in load_pockets(workshop, sheet).listed]
+    sheet = edit.sheet
+    area = sheet.area
+    chosen = [_to_choice(area, p, verdict) for p in load_pockets(edit.workshop, sheet).listed]
     change = "pockets_cleared" if verdict == "clear" else "pockets_kept"
-    return change_step(workshop, sheet_id, seen, change, "reach", pockets=chosen)
+    return change_step(edit, change, "reach", pockets=chosen)
 
 
-def decide_alike(
-    workshop: Workshop, sheet_id: int, seen: int, row: int, col: int, verdict: str
-) -> Sheet:
+def decide_alike(edit: Edit, row: int, col: int, verdict: str) -> Sheet:
     """Clear or keep the pocket at a place and all that are like it and that nobody has decided."""
-    sheet = workshop.sheets.load(sheet_id)
-    area = area_of(sheet)
-    for group in load_pockets(workshop, sheet).alike:
+    sheet = edit.sheet
+    area = sheet.area
+    for group in load_pockets(edit.workshop, sheet).alike:
         if any((p.row, p.col) == (row, col) for p in group):
-            before = _entries(read_recipe_of(sheet).reach.pockets)
+            before = _entries(sheet.recipe.reach.pockets)
             chosen = [*before, *(_to_choice(area, p, verdict) for p in group)]
             change = "alike_cleared" if verdict == "clear" else "alike_kept"
-            return change_step(workshop, sheet_id, seen, change, "reach", pockets=chosen)
-    return decide_pocket(workshop, sheet_id, seen, row, col, verdict)
+            return change_step(edit, change, "reach", pockets=chosen)
+    return decide_pocket(edit, row, col, verdict)
 
 
 def _to_choice(area: Area, pocket: Pocket, verdict: str) -> dict[str, object]:
@@ -164,42 +156,42 @@ def _to_choice(area: Area, pocket: Pocket, verdict: str) -> dict[str, object]:
     return {**_to_spot(area, pocket.row, pocket.col), "verdict": verdict, "also": also}
 
 
-def drop_group(workshop: Workshop, sheet_id: int, seen: int, number: int) -> Sheet:
+def drop_group(edit: Edit, number: int) -> Sheet:
     """Drop a group of solid things together; groups are numbered from 1."""
-    sheet = workshop.sheets.load(sheet_id)
-    groups = load_unwanted(workshop, sheet).groups
+    sheet = edit.sheet
+    groups = load_unwanted(edit.workshop, sheet).groups
     require_number(number, list(groups), "group")
-    drops = list(read_recipe_of(sheet).reach.drops)
-    drops += [_to_pair(area_of(sheet), row, col) for row, col in groups[number - 1].places]
-    return change_step(workshop, sheet_id, seen, "drop", "reach", drops=drops)
+    drops = list(sheet.recipe.reach.drops)
+    drops += [_to_pair(sheet.area, row, col) for row, col in groups[number - 1].places]
+    return change_step(edit, "drop", "reach", drops=drops)
 
 
-def bring_back_drops(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+def bring_back_drops(edit: Edit) -> Sheet:
     """Bring back everything that was dropped."""
-    return change_step(workshop, sheet_id, seen, "undrop", "reach", drops=[])
+    return change_step(edit, "undrop", "reach", drops=[])
 
 
-def guard_place(workshop: Workshop, sheet_id: int, seen: int, row: int, col: int) -> Sheet:
+def guard_place(edit: Edit, row: int, col: int) -> Sheet:
     """Guard the colour at a place: it is never cleared, wherever it is."""
-    sheet = workshop.sheets.load(sheet_id)
-    rgb = load_measured(workshop, sheet).picture.rgb
+    sheet = edit.sheet
+    rgb = load_measured(edit.workshop, sheet).picture.rgb
     if not (0 <= row < rgb.shape[0] and 0 <= col < rgb.shape[1]):
         raise BadParameterError("Expected a place inside the picture.", field="guards")
     near = rgb[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2].reshape(-1, 3)
-    guards = _entries(read_recipe_of(sheet).reach.guards)
-    guards.append({"colour": to_hex(near.mean(axis=0)), **_to_spot(area_of(sheet), row, col)})
-    return change_step(workshop, sheet_id, seen, "guard", "reach", guards=guards)
+    guards = _entries(sheet.recipe.reach.guards)
+    guards.append({"colour": to_hex(near.mean(axis=0)), **_to_spot(sheet.area, row, col)})
+    return change_step(edit, "guard", "reach", guards=guards)
 
 
-def set_guard(workshop: Workshop, sheet_id: int, seen: int, number: int, tolerance: float) -> Sheet:
+def set_guard(edit: Edit, number: int, tolerance: float) -> Sheet:
     """Set how far a guard reaches; guards are numbered from 1."""
-    guards = _entries(read_recipe_of(workshop.sheets.load(sheet_id)).reach.guards)
+    guards = _entries(edit.sheet.recipe.reach.guards)
     require_number(number, guards, "guard")
     guards[number - 1]["tolerance"] = tolerance
-    return change_step(workshop, sheet_id, seen, "guard", "reach", guards=guards)
+    return change_step(edit, "guard", "reach", guards=guards)
 
 
-def add_fence(workshop: Workshop, sheet_id: int, seen: int, places: list[tuple[int, int]]) -> Sheet:
+def add_fence(edit: Edit, places: list[tuple[int, int]]) -> Sheet:
     """Add a fence through places of (x, y) in the work area."""
     if len(places) > MOST_FENCE_PLACES:
         raise BadParameterError(
@@ -207,21 +199,21 @@ def add_fence(workshop: Workshop, sheet_id: int, seen: int, places: list[tuple[i
             hint="Draw it in several parts.",
             field="fences",
         )
-    sheet = workshop.sheets.load(sheet_id)
-    area = area_of(sheet)
+    sheet = edit.sheet
+    area = sheet.area
     if len(places) < 2 or not all(area.holds(x, y) for x, y in places):
         raise BadParameterError(
             "Expected a fence of at least two places inside the picture.", field="fences"
         )
     line = tuple(_to_pair(area, y, x) for x, y in places)
-    fences = [*read_recipe_of(sheet).reach.fences, line]
-    return change_step(workshop, sheet_id, seen, "fence", "reach", fences=fences)
+    fences = [*sheet.recipe.reach.fences, line]
+    return change_step(edit, "fence", "reach", fences=fences)
 
 
-def remove_thing(workshop: Workshop, sheet_id: int, seen: int, kind: str, number: int) -> Sheet:
+def remove_thing(edit: Edit, kind: str, number: int) -> Sheet:
     """Take a pick, guard or fence away; each kind is numbered from 1."""
-    reach = read_recipe_of(workshop.sheets.load(sheet_id)).reach
+    reach = edit.sheet.recipe.reach
     things = list(getattr(reach, f"{kind}s"))
     require_number(number, things, kind)
     del things[number - 1]
-    return change_step(workshop, sheet_id, seen, f"un{kind}", "reach", **{f"{kind}s": things})
+    return change_step(edit, f"un{kind}", "reach", **{f"{kind}s": things})

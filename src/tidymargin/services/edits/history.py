@@ -1,15 +1,15 @@
 """Going through a sheet's history, and versions: states of it kept under a name."""
 
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from tidymargin.core.base.errors import BadParameterError, NotFoundError, UnreadableStepError
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.steps import ByHandStep, GroundStep
+from tidymargin.services.edits.changing import Edit
 from tidymargin.services.views.measuring import start_measuring
-from tidymargin.services.workshop.states import read_recipe_of, to_state
 from tidymargin.services.workshop.workshop import Workshop
-from tidymargin.store.values import Sheet, State, Version
+from tidymargin.store.values import Sheet, State
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,24 +80,24 @@ def _begin(workshop: Workshop, sheet: Sheet) -> None:
         start_measuring(workshop, sheet)
 
 
-def undo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+def undo_change(edit: Edit) -> Sheet:
     """Take the last change back."""
-    sheet = workshop.sheets.undo(sheet_id, seen)
-    _begin(workshop, sheet)
+    sheet = edit.workshop.sheets.undo(edit.sheet.id, edit.seen)
+    _begin(edit.workshop, sheet)
     return sheet
 
 
-def redo_change(workshop: Workshop, sheet_id: int, seen: int) -> Sheet:
+def redo_change(edit: Edit) -> Sheet:
     """Bring the change back that was undone last."""
-    sheet = workshop.sheets.redo(sheet_id, seen)
-    _begin(workshop, sheet)
+    sheet = edit.workshop.sheets.redo(edit.sheet.id, edit.seen)
+    _begin(edit.workshop, sheet)
     return sheet
 
 
-def visit_state(workshop: Workshop, sheet_id: int, seen: int, state: int) -> Sheet:
+def visit_state(edit: Edit, state: int) -> Sheet:
     """Go to any state of a sheet's history."""
-    sheet = workshop.sheets.visit(sheet_id, seen, state)
-    _begin(workshop, sheet)
+    sheet = edit.workshop.sheets.visit(edit.sheet.id, edit.seen, state)
+    _begin(edit.workshop, sheet)
     return sheet
 
 
@@ -105,7 +105,7 @@ MOST_NAME = 80
 _MOST_VERSIONS = 200
 
 
-def keep_version(workshop: Workshop, sheet_id: int, seen: int, name: str) -> Sheet:
+def keep_version(edit: Edit, name: str) -> Sheet:
     """Keep a sheet's present state, which is the one that was seen, under a name; its history is as it was.
 
     Raises
@@ -120,22 +120,12 @@ def keep_version(workshop: Workshop, sheet_id: int, seen: int, name: str) -> She
         raise BadParameterError(
             f"Expected a name of 1 to {MOST_NAME} letters for this version.", field="version"
         )
-    if len(workshop.sheets.list_versions(sheet_id)) >= _MOST_VERSIONS:
+    if len(edit.workshop.sheets.list_versions(edit.sheet.id)) >= _MOST_VERSIONS:
         raise BadParameterError(
             f"A sheet has at most {_MOST_VERSIONS} versions; take the name off one.",
             field="version",
         )
-    return workshop.sheets.keep_version(sheet_id, seen, name)
-
-
-def list_versions(workshop: Workshop, sheet: Sheet) -> list[Version]:
-    """Return the versions of a sheet, the newest first."""
-    return workshop.sheets.list_versions(sheet.id)
-
-
-def forget_version(workshop: Workshop, sheet_id: int, version_id: int) -> Sheet:
-    """Take a version's name away; the state stays in the history."""
-    return workshop.sheets.forget_version(sheet_id, version_id)
+    return edit.workshop.sheets.keep_version(edit.sheet.id, edit.seen, name)
 
 
 def see_as(workshop: Workshop, sheet: Sheet, way: str) -> Sheet:
@@ -156,16 +146,11 @@ def see_as(workshop: Workshop, sheet: Sheet, way: str) -> Sheet:
     """
     if way in ("", "now"):
         return sheet
-    recipe = read_recipe_of(sheet)
+    recipe = sheet.recipe
     if way == "key":
-        return _with_recipe(sheet, recipe.model_copy(update={"by_hand": ByHandStep()}))
+        return sheet.decided_by(recipe.model_copy(update={"by_hand": ByHandStep()}))
     if way == "automatic":
-        return _with_recipe(sheet, Recipe(ground=GroundStep(area=recipe.ground.area)))
+        return sheet.decided_by(Recipe(ground=GroundStep(area=recipe.ground.area)))
     if not (way.isascii() and way.isdigit() and len(way) < 12):
         raise NotFoundError("There is no such state to compare.")
     return workshop.sheets.load_at(sheet, int(way))
-
-
-def _with_recipe(sheet: Sheet, recipe: Recipe) -> Sheet:
-    state = to_state(recipe, "", {})
-    return replace(sheet, names=state.names, bodies=state.bodies, parts=state.parts)

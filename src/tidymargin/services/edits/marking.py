@@ -20,9 +20,8 @@ from tidymargin.formats.marks import (
 )
 from tidymargin.formats.recipe import to_words
 from tidymargin.formats.steps import ByHandStep
-from tidymargin.services.edits.changing import change_step, require_number
+from tidymargin.services.edits.changing import Edit, change_step, require_number
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
@@ -36,7 +35,7 @@ _NUMBERS = "Expected places as pairs of numbers [x, y]."
 
 def list_marks(sheet: Sheet) -> tuple[MarkEntry, ...]:
     """Return a sheet's marks in the order in which they were made."""
-    return read_recipe_of(sheet).by_hand.marks
+    return sheet.recipe.by_hand.marks
 
 
 def to_picture(area: Area, places: Sequence[Place]) -> list[tuple[float, ...]]:
@@ -85,9 +84,7 @@ _GOING_ON = {f"{kind}_{verdict}" for kind in ("area", "stroke", "rub") for verdi
 _DONE = {"keep": "kept", "clear": "cleared", "solve": "solved"}
 
 
-def _save(
-    workshop: Workshop, sheet: Sheet, seen: int, marks: Sequence[MarkEntry], change: str
-) -> Sheet:
+def _save(edit: Edit, marks: Sequence[MarkEntry], change: str) -> Sheet:
     if len(marks) > MOST_MARKS:
         raise BadParameterError(
             f"A sheet has at most {MOST_MARKS} marks; remove some that are not needed.",
@@ -98,36 +95,32 @@ def _save(
             f"A sheet’s marks have at most {MOST_PLACES_OF_ALL:,} places together; remove some that are not needed.",
             field="marks",
         )
-    ByHandStep(marks=tuple(marks)).to_plan(area_of(sheet))  # refused before it is saved
-    return change_step(workshop, sheet.id, seen, change, "by_hand", marks=tuple(marks))
+    ByHandStep(marks=tuple(marks)).to_plan(edit.sheet.area)  # refused before it is saved
+    return change_step(edit, change, "by_hand", marks=tuple(marks))
 
 
-def add_area(
-    workshop: Workshop, sheet_id: int, seen: int, verdict: str, rings: Sequence[Sequence[Place]]
-) -> Sheet:
+def add_area(edit: Edit, verdict: str, rings: Sequence[Sequence[Place]]) -> Sheet:
     """Keep, clear or solve what rings through places x, y of the work area surround."""
     if not rings or any(len(ring) < 3 for ring in rings):
         raise BadParameterError("Expected rings of at least three places each.", field="marks")
-    sheet = workshop.sheets.load(sheet_id)
-    area = area_of(sheet)
+    sheet = edit.sheet
+    area = sheet.area
     said = {
         "kind": "area",
         "verdict": verdict,
         "rings": [to_picture(area, ring) for ring in rings],
     }
-    return add_mark(workshop, sheet, seen, said, f"area_{_DONE.get(verdict, 'kept')}")
+    return add_mark(edit, said, f"area_{_DONE.get(verdict, 'kept')}")
 
 
-def add_stroke(
-    workshop: Workshop, sheet_id: int, seen: int, places: Sequence[Place], values: Values
-) -> Sheet:
+def add_stroke(edit: Edit, places: Sequence[Place], values: Values) -> Sheet:
     """Add a stroke through places x, y and perhaps pressure; `values` are its other fields."""
-    sheet = workshop.sheets.load(sheet_id)
-    said = {**values, "kind": "stroke", "places": to_picture(area_of(sheet), places)}
+    sheet = edit.sheet
+    said = {**values, "kind": "stroke", "places": to_picture(sheet.area, places)}
     kind = "stroke" if said.get("like") is None else "rub"
     if kind == "rub":
-        _require_ground(workshop, sheet, said["like"])
-    return add_mark(workshop, sheet, seen, said, f"{kind}_{_DONE.get(str(said.get('verdict')), 'kept')}")  # fmt: skip
+        _require_ground(edit.workshop, sheet, said["like"])
+    return add_mark(edit, said, f"{kind}_{_DONE.get(str(said.get('verdict')), 'kept')}")  # fmt: skip
 
 
 def _require_ground(workshop: Workshop, sheet: Sheet, like: Any) -> None:
@@ -141,30 +134,28 @@ def _require_ground(workshop: Workshop, sheet: Sheet, like: Any) -> None:
         )
 
 
-def add_mark(workshop: Workshop, sheet: Sheet, seen: int, said: Values, change: str) -> Sheet:
+def add_mark(edit: Edit, said: Values, change: str) -> Sheet:
     """Add a mark, in the spell of work that goes on."""
-    marks = list_marks(sheet)
-    entry = read_mark_said({**said, "spell": _start_spell(sheet, marks, said)})
-    return _save(workshop, sheet, seen, (*marks, entry), change)
+    marks = list_marks(edit.sheet)
+    entry = read_mark_said({**said, "spell": _start_spell(edit.sheet, marks, said)})
+    return _save(edit, (*marks, entry), change)
 
 
-def set_outline(
-    workshop: Workshop, sheet_id: int, seen: int, number: int, did: str, values: Values
-) -> Sheet:
+def set_outline(edit: Edit, number: int, did: str, values: Values) -> Sheet:
     """Set the points of an outline, each with its place and bend in the work area; number 0 begins a new one."""
-    sheet = workshop.sheets.load(sheet_id)
-    area, marks = area_of(sheet), list_marks(sheet)
+    sheet = edit.sheet
+    area, marks = sheet.area, list_marks(sheet)
     points = values.get("points")
     if not isinstance(points, list) or not all(isinstance(point, dict) for point in points):
         raise BadParameterError("Expected points, each with x and y.", field="marks")
     said = {**values, "kind": "outline", "points": [_place_point(area, point) for point in points]}
     if number == 0:
-        return add_mark(workshop, sheet, seen, said, "outline_begun")
+        return add_mark(edit, said, "outline_begun")
     before = mark_of_kind(marks, number, OutlineEntry, "outline")
     said = {**before.model_dump(), **said}
     if did not in OUTLINE_CHANGES:
         raise BadParameterError("Expected what was done to the outline.", field="marks")
-    return change_mark(workshop, sheet, seen, number, read_mark_said(said), f"outline_{did}")
+    return change_mark(edit, number, read_mark_said(said), f"outline_{did}")
 
 
 OUTLINE_CHANGES = ("added", "moved", "bent", "turned", "removed", "closed", "opened", "decided")
@@ -187,19 +178,15 @@ def mark_of_kind(marks: tuple[MarkEntry, ...], number: int, kind: type[T], word:
     return entry
 
 
-def change_mark(
-    workshop: Workshop, sheet: Sheet, seen: int, number: int, entry: MarkEntry, change: str
-) -> Sheet:
+def change_mark(edit: Edit, number: int, entry: MarkEntry, change: str) -> Sheet:
     """Put a changed mark in the place of the one that has its number, counted from 1."""
-    marks = list_marks(sheet)
-    return _save(workshop, sheet, seen, [*marks[: number - 1], entry, *marks[number:]], change)
+    marks = list_marks(edit.sheet)
+    return _save(edit, [*marks[: number - 1], entry, *marks[number:]], change)
 
 
-def decide_surrounding(
-    workshop: Workshop, sheet_id: int, seen: int, number: int, does: str, rim_px: float | None
-) -> Sheet:
+def decide_surrounding(edit: Edit, number: int, does: str, rim_px: float | None) -> Sheet:
     """Say what an outline or rough-in does with its inside or outside, and how wide its rim is solved."""
-    sheet = workshop.sheets.load(sheet_id)
+    sheet = edit.sheet
     marks = list_marks(sheet)
     require_number(number, list(marks), "mark")
     entry = marks[number - 1]
@@ -208,44 +195,40 @@ def decide_surrounding(
     said = {**entry.model_dump(), "does": does}
     if rim_px is not None:
         said["rim_px"] = rim_px
-    return change_mark(workshop, sheet, seen, number, read_mark_said(said), "outline_decided")
+    return change_mark(edit, number, read_mark_said(said), "outline_decided")
 
 
 def _change_some(
-    workshop: Workshop, sheet_id: int, seen: int, numbers: Sequence[int], change: str,
+    edit: Edit, numbers: Sequence[int], change: str,
     make: Callable[[MarkEntry], MarkEntry | None],
 ) -> Sheet:  # fmt: skip
     """Change the marks of some numbers, counted from 1; None takes one away."""
-    sheet = workshop.sheets.load(sheet_id)
+    sheet = edit.sheet
     marks = list_marks(sheet)
     for number in numbers:
         require_number(number, list(marks), "mark")
     chosen = set(numbers)
     made = [make(mark) if n in chosen else mark for n, mark in enumerate(marks, 1)]
-    return _save(workshop, sheet, seen, [mark for mark in made if mark is not None], change)
+    return _save(edit, [mark for mark in made if mark is not None], change)
 
 
-def switch_marks(
-    workshop: Workshop, sheet_id: int, seen: int, numbers: Sequence[int], *, is_on: bool
-) -> Sheet:
+def switch_marks(edit: Edit, numbers: Sequence[int], *, is_on: bool) -> Sheet:
     """Switch marks on or off; they are numbered from 1."""
     change = "marks_on" if is_on else "marks_off"
     return _change_some(
-        workshop, sheet_id, seen, numbers, change, lambda mark: mark.listed(is_on=is_on, spell=mark.spell)
+        edit, numbers, change, lambda mark: mark.listed(is_on=is_on, spell=mark.spell)
     )  # fmt: skip
 
 
-def remove_marks(workshop: Workshop, sheet_id: int, seen: int, numbers: Sequence[int]) -> Sheet:
+def remove_marks(edit: Edit, numbers: Sequence[int]) -> Sheet:
     """Take marks away; undo brings them back."""
-    return _change_some(workshop, sheet_id, seen, numbers, "unmark", lambda _: None)
+    return _change_some(edit, numbers, "unmark", lambda _: None)
 
 
-def move_mark(
-    workshop: Workshop, sheet_id: int, seen: int, number: int, by: tuple[float, float]
-) -> Sheet:
+def move_mark(edit: Edit, number: int, by: tuple[float, float]) -> Sheet:
     """Move a mark by so many pixels of the work area; they are numbered from 1."""
-    sheet = workshop.sheets.load(sheet_id)
-    area, marks = area_of(sheet), list_marks(sheet)
+    sheet = edit.sheet
+    area, marks = sheet.area, list_marks(sheet)
     require_number(number, list(marks), "mark")
     here = area.to_area_all(np.array([marks[number - 1].place]))[0]
     (from_x, from_y), (to_x, to_y) = (place[:2] for place in to_picture(area, [here, here + by]))
@@ -253,15 +236,15 @@ def move_mark(
         moved = marks[number - 1].moved(to_x - from_x, to_y - from_y)
     except ValidationError as error:
         raise to_words(error, ("marks",)) from error
-    return change_mark(workshop, sheet, seen, number, moved, "mark_moved")
+    return change_mark(edit, number, moved, "mark_moved")
 
 
 _CHANGEABLE = ("verdict", "across_px", "hardness", "strength", "like")
 
 
-def set_mark(workshop: Workshop, sheet_id: int, seen: int, number: int, values: Values) -> Sheet:
+def set_mark(edit: Edit, number: int, values: Values) -> Sheet:
     """Change what a stroke or an area does, and how wide or soft a stroke is; they are numbered from 1."""
-    sheet = workshop.sheets.load(sheet_id)
+    sheet = edit.sheet
     marks = list_marks(sheet)
     require_number(number, list(marks), "mark")
     entry = marks[number - 1]
@@ -270,4 +253,4 @@ def set_mark(workshop: Workshop, sheet_id: int, seen: int, number: int, values: 
     if not wanted:
         raise BadParameterError(f"Nothing of that can be set of mark {number}.", field="marks")
     changed = read_mark_said({**entry.model_dump(), **wanted})
-    return change_mark(workshop, sheet, seen, number, changed, "mark_set")
+    return change_mark(edit, number, changed, "mark_set")

@@ -9,6 +9,7 @@ from tidymargin.core.base.area import Area
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.marks.rough import Scribbles, find_figure, rim_px
 from tidymargin.formats.marks import RoughEntry, to_line
+from tidymargin.services.edits.changing import Edit
 from tidymargin.services.edits.marking import (
     Place,
     add_mark,
@@ -20,8 +21,6 @@ from tidymargin.services.edits.marking import (
 )
 from tidymargin.services.views.pictures import load_work, picture_cost
 from tidymargin.services.workshop.executor import Priority
-from tidymargin.services.workshop.states import area_of, read_recipe_of
-from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
 RgbPixels = np.ndarray[Any, np.dtype[np.uint8]]
@@ -61,9 +60,7 @@ def answer_scribbles(entry: RoughEntry, rgb: RgbPixels, area: Area) -> RoughEntr
 
 
 def rough_in(
-    workshop: Workshop,
-    sheet_id: int,
-    seen: int,
+    edit: Edit,
     number: int,
     lines: Mapping[str, Sequence[Sequence[Place]]],
     around: Sequence[Place] | None,
@@ -73,7 +70,7 @@ def rough_in(
 
     Parameters
     ----------
-    workshop, sheet_id, seen :
+    edit.workshop, edit.sheet.id, seen :
         The sheet, and the state that was looked at.
     number : int
         Of the rough-in that goes on, counted from 1; 0 begins one.
@@ -84,9 +81,8 @@ def rough_in(
     across_px : float
         How wide the scribbles of a new one are.
     """
-    sheet = workshop.sheets.load(sheet_id)
-    recipe = read_recipe_of(sheet)
-    area, marks = area_of(sheet, recipe), list_marks(sheet)
+    sheet = edit.sheet
+    area, marks = sheet.area, list_marks(sheet)
     said: dict[str, Any] = {"kind": "rough", "across_px": across_px}
     if number:
         said = mark_of_kind(marks, number, RoughEntry, "rough-in").model_dump()
@@ -99,14 +95,14 @@ def rough_in(
     assert isinstance(entry, RoughEntry)
 
     def find() -> RoughEntry:
-        return answer_scribbles(entry, load_work(workshop, sheet, recipe).rgb, area)
+        return answer_scribbles(entry, load_work(edit.workshop, sheet).rgb, area)
 
-    found = workshop.executor.run(
+    found = edit.workshop.executor.run(
         f"rough:{sheet.original}:{area.corners}:{entry.name}",
         Priority.VIEW,
         find,
-        cost_bytes=picture_cost(workshop, sheet, recipe),
+        cost_bytes=picture_cost(edit.workshop, sheet),
     )
     if number:
-        return change_mark(workshop, sheet, seen, number, found, "rough_went_on")
-    return add_mark(workshop, sheet, seen, found.model_dump(), "rough_begun")
+        return change_mark(edit, number, found, "rough_went_on")
+    return add_mark(edit, found.model_dump(), "rough_begun")

@@ -20,7 +20,7 @@ from tidymargin.core.base.errors import (
 from tidymargin.formats.names import to_shown_name
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays.exports import sweep_exports
-from tidymargin.services.workshop.identity import measuring_name, proof_name
+from tidymargin.services.workshop.identity import facts_name, proof_name
 from tidymargin.services.workshop.workshop import Workshop, keep_copy
 from tidymargin.store.copies import list_set_aside
 from tidymargin.store.database import UNREADABLE
@@ -141,11 +141,11 @@ def take_out(workshop: Workshop, sheet_id: int) -> Sheet:
 def empty_bin(workshop: Workshop) -> None:
     """Delete for good what is in the bin, with every picture that was made of it."""
     proofs = [
-        (sheet.original, proof_name(sheet, state.names, state.engine_version))
+        (sheet.original, proof_name(sheet.at(state)))
         for sheet in workshop.sheets.list_binned()
         for state in workshop.sheets.list_states(sheet.id)
     ]
-    measuring = {measuring_name(sheet): sheet.original for sheet in workshop.sheets.list_binned()}
+    measuring = {facts_name(sheet): sheet.original for sheet in workshop.sheets.list_binned()}
     with (
         workshop.originals.naming
     ):  # what is being made of them now is kept only while they are there

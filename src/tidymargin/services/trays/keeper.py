@@ -13,7 +13,7 @@ from tidymargin.core.base.errors import (
     StorageFullError,
     UnusableFolderError,
 )
-from tidymargin.services.edits.changing import use_new_cut
+from tidymargin.services.edits.changing import Edit, use_new_cut
 from tidymargin.services.trays.exporter import Exporter
 from tidymargin.services.trays.queueing import Jobs, open_queue
 from tidymargin.services.trays.trays import failure_name, follow_tray, look_over
@@ -55,7 +55,7 @@ class TrayKeeper:
                 return
             try:
                 sheet = self._workshop.sheets.load(number)
-                use_new_cut(self._workshop, number, sheet.head)
+                use_new_cut(Edit(self._workshop, sheet, sheet.head))
             except (*_FOR_NOW, StaleHeadError):
                 return  # it is asked again
             except NotFoundError:

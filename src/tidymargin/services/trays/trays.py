@@ -6,12 +6,12 @@ from typing import Any
 from tidymargin.core.base.errors import BadParameterError, DomainError, StaleHeadError
 from tidymargin.formats.recipe import Recipe, change_recipe, read_recipe
 from tidymargin.formats.sharing import list_exceptions, share, take_shared
-from tidymargin.services.edits.changing import commit_recipe
+from tidymargin.services.edits.changing import Edit, commit_recipe
 from tidymargin.services.picture.keyjob import Report, read_report, report_on
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.identity import cut_name
-from tidymargin.services.workshop.states import area_of, is_of_older_engine, read_recipe_of
+from tidymargin.services.workshop.states import is_of_older_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet, Tray
 
@@ -39,7 +39,7 @@ def rename_tray(workshop: Workshop, tray_id: int, name: str) -> None:
 
 def share_of(workshop: Workshop, tray_id: int, seen: int, sheet_id: int) -> Tray:
     """Let all sheets of a tray share what one of them has; its places stay its own."""
-    shared = take_shared(read_recipe_of(workshop.sheets.load(sheet_id)))
+    shared = take_shared(workshop.sheets.load(sheet_id).recipe)
     return _commit(workshop, tray_id, seen, shared, "shared")
 
 
@@ -67,7 +67,7 @@ def _commit(workshop: Workshop, tray_id: int, seen: int, shared: Recipe, change:
 
 def recipe_in(workshop: Workshop, tray: Tray, sheet: Sheet) -> Recipe:
     """Return a sheet's recipe as it is once the sheet has what its tray shares now."""
-    own = read_recipe_of(sheet)
+    own = sheet.recipe
     if sheet.tray_state == tray.head:
         return own
     was = workshop.trays.load_recipe(sheet.tray_state)
@@ -84,7 +84,7 @@ def follow_tray(workshop: Workshop, tray: Tray, sheet: Sheet) -> bool:
         return False
     after = recipe_in(workshop, tray, sheet)
     try:
-        commit_recipe(workshop, sheet, sheet.head, after, "tray")
+        commit_recipe(Edit(workshop, sheet, sheet.head), after, "tray")
     except StaleHeadError:
         return False
     workshop.trays.note_followed(sheet.id, tray.head)
@@ -97,13 +97,13 @@ def renew_all(workshop: Workshop, tray_id: int) -> None:
     workshop.renewing.update(sheet.id for sheet in sheets if is_of_older_engine(sheet))
 
 
-def _report_name(sheet: Sheet, recipe: Recipe) -> str:
-    return f"report:{cut_name(sheet, recipe.names)}:{recipe.proof.name}"
+def _report_name(sheet: Sheet) -> str:
+    return f"report:{cut_name(sheet)}:{sheet.names['proof']}"
 
 
-def report_at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> Report | None:
-    """Return what came of looking a sheet's cut over, by its own recipe or another; None where nobody has."""
-    name = _report_name(sheet, recipe or read_recipe_of(sheet))
+def report_at_hand(workshop: Workshop, sheet: Sheet) -> Report | None:
+    """Return what came of looking a sheet's cut over; None where nobody has."""
+    name = _report_name(sheet)
     found: Report | None = workshop.small.get(name)
     if found is None:
         kept = workshop.disk.get(name)
@@ -124,12 +124,11 @@ def look_over(workshop: Workshop, sheet: Sheet) -> Report:
     found = report_at_hand(workshop, sheet)
     if found is not None:
         return found
-    recipe = read_recipe_of(sheet)
-    name = _report_name(sheet, recipe)
+    name = _report_name(sheet)
 
     def compute() -> Report:
         workshop.executor.tick(0)  # what is looked at goes first
-        return report_on(load_cutter(workshop, sheet, recipe), recipe, area_of(sheet, recipe))
+        return report_on(load_cutter(workshop, sheet), sheet.recipe, sheet.area)
 
     report = workshop.executor.submit(name, Priority.KEEPING, compute).result()
     workshop.keep(workshop.disk, sheet.original, name, report.to_json().encode())
@@ -205,7 +204,7 @@ def overview_of(workshop: Workshop, tray: Tray) -> Overview:
         exceptions: tuple[tuple[str, str], ...] = ()
         try:
             report = None if is_of_older_engine(sheet) else report_at_hand(workshop, sheet)
-            exceptions = tuple(list_exceptions(shared, read_recipe_of(sheet)))
+            exceptions = tuple(list_exceptions(shared, sheet.recipe))
         except DomainError as error:
             failed = error.message
         failure = workshop.failed.get(failure_name(sheet))

@@ -20,7 +20,6 @@ from tidymargin.services.trays.trays import report_at_hand
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.measuring import measuring_cost
 from tidymargin.services.workshop.executor import Priority
-from tidymargin.services.workshop.states import area_of
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet, TrayJob
 
@@ -56,10 +55,10 @@ class Writer:
     def _do(self, job: TrayJob) -> bool:
         trays, executor = self._workshop.trays, self._workshop.executor
         trays.set_job(job.id, "begun")
-        sheet = self._find_sheet(job)
         try:
             recipe = read_recipe(job.recipe)
-            cost = 0 if sheet is None else measuring_cost(self._workshop, sheet, recipe)
+            sheet = self._find_sheet(job, recipe)
+            cost = 0 if sheet is None else measuring_cost(self._workshop, sheet)
             files, report = executor.run(
                 f"job:{job.token}",
                 Priority.EXPORT,
@@ -75,11 +74,11 @@ class Writer:
             keep_files(self._workshop, job, [(file.name, file.data) for file in files], report)
         return True
 
-    def _find_sheet(self, job: TrayJob) -> Sheet | None:
-        """Return a job's sheet, of which much may be at hand; None where it is no more."""
+    def _find_sheet(self, job: TrayJob, recipe: Recipe) -> Sheet | None:
+        """Return a job's sheet by the job's recipe, of which much may be at hand; None where it is no more."""
         with suppress(NotFoundError):
             sheet = self._workshop.sheets.load(job.sheet)
-            return sheet if sheet.original == job.original else None
+            return sheet.decided_by(recipe) if sheet.original == job.original else None
         return None
 
     def _write(
@@ -90,9 +89,9 @@ class Writer:
         if sheet is None:
             data = self._workshop.originals.load(job.original)
             return key_decoded_by(self._workshop.readers.decode(data, tick), recipe, job.stem)
-        cutter = load_cutter(self._workshop, sheet, recipe)
+        cutter = load_cutter(self._workshop, sheet)
         files = write_files(cutter, recipe, job.stem, sheet.dots_per_inch, tick)
-        known = report_at_hand(self._workshop, sheet, recipe)
+        known = report_at_hand(self._workshop, sheet)
         if known is None:
-            known = report_on(cutter, recipe, area_of(sheet, recipe))
+            known = report_on(cutter, recipe, sheet.area)
         return files, with_files(known, files)

@@ -14,7 +14,6 @@ from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.windows import View
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.identity import cut_name
-from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
@@ -45,34 +44,32 @@ def render_tried(
     BadRecipeError
         A value is of the wrong kind or out of range.
     """
-    recipe = read_recipe_of(sheet)
-    begin = recipe
+    begin = sheet.recipe
     if is_plain:
-        begin = without_step(recipe, step)
+        begin = without_step(begin, step)
     tried = change_recipe(begin, step, **values)
 
     def compute() -> NDArray[np.uint8]:
-        cutter = load_cutter(workshop, sheet, recipe)
+        cutter = load_cutter(workshop, sheet)
         region = view.covers(whole(cutter.picture.height, cutter.picture.width))
-        return replace(cutter, plan=tried.to_plan(area_of(sheet, recipe))).render(region)
+        return replace(cutter, plan=tried.to_plan(sheet.area)).render(region)
 
-    name = f"tried:{cut_name(sheet, recipe.names)}:{view}:{getattr(tried, step).name}"
+    name = f"tried:{cut_name(sheet)}:{view}:{getattr(tried, step).name}"
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
 def count_breaks(workshop: Workshop, sheet: Sheet) -> int:
     """Return how many thin lines of a sheet its choke would break, whether or not they are spared."""
-    recipe = read_recipe_of(sheet)
-    by_px = recipe.rim.choke_px
+    by_px = sheet.recipe.rim.choke_px
     if by_px <= 0:
         return 0
 
     def compute() -> int:
-        cutter = load_cutter(workshop, sheet, recipe)
+        cutter = load_cutter(workshop, sheet)
         everywhere = whole(cutter.picture.height, cutter.picture.width)
         stands = ~cutter.cleared(everywhere)
         lay_on_mask(cutter.plan.marks, everywhere, stands)
         return count_broken(stands, by_px)
 
-    name = f"breaks:{cut_name(sheet, recipe.names)}"
+    name = f"breaks:{cut_name(sheet)}"
     return workshop.look_up(name, Priority.VIEW, compute, lambda _: 100)

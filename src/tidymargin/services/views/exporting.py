@@ -21,7 +21,7 @@ from tidymargin.services.views.viewing import render_view
 from tidymargin.services.views.windows import View
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.identity import export_name
-from tidymargin.services.workshop.states import read_recipe_of, require_present_engine
+from tidymargin.services.workshop.states import require_present_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
@@ -51,13 +51,13 @@ def export_sheet(workshop: Workshop, sheet: Sheet, *, as_png: bool = False) -> D
         As `writing.write_files`.
     """
     require_present_engine(sheet)
-    recipe = read_recipe_of(sheet)
+    recipe = sheet.recipe
     if as_png:
         recipe = recipe.model_copy(update={"export": recipe.export.as_one_png()})
     stem = to_stem(sheet.name)
 
     def compute() -> Download:
-        cutter = load_cutter(workshop, sheet, recipe)
+        cutter = load_cutter(workshop, sheet)
         found = tuple(
             write_files(cutter, recipe, stem, sheet.dots_per_inch, workshop.executor.tick)
         )
@@ -65,7 +65,7 @@ def export_sheet(workshop: Workshop, sheet: Sheet, *, as_png: bool = False) -> D
             return Download(found[0].name, found[0].media, found[0].data, found)
         return Download(to_file_name(stem, "zip"), "application/zip", pack_zip(list(found)), found)
 
-    return workshop.executor.run(export_name(sheet, recipe), Priority.EXPORT, compute)
+    return workshop.executor.run(export_name(sheet), Priority.EXPORT, compute)
 
 
 def to_download_name(name: str, recipe: Recipe) -> str:
@@ -82,7 +82,7 @@ def note_export(workshop: Workshop, sheet: Sheet, made: Download) -> None:
         workshop.exports.note(sheet, json.dumps(rows))
 
 
-def export_again(workshop: Workshop, sheet_id: int, export_id: int) -> Download:
+def export_again(workshop: Workshop, sheet: Sheet, export_id: int) -> Download:
     """Return what an earlier export gave: its state is in the history, and is cut alike again.
 
     Raises
@@ -92,9 +92,8 @@ def export_again(workshop: Workshop, sheet_id: int, export_id: int) -> Download:
     OlderEngineError
         It was cut by an older engine, which is not here to cut it again.
     """
-    made = workshop.exports.load(sheet_id, export_id)
-    sheet = workshop.sheets.load_at(workshop.sheets.load(sheet_id), made.state)
-    return export_sheet(workshop, sheet)
+    made = workshop.exports.load(sheet.id, export_id)
+    return export_sheet(workshop, workshop.sheets.load_at(sheet, made.state))
 
 
 _SAMPLE_PX, _SAMPLE_TIMES = 56, 3

@@ -18,7 +18,6 @@ from tidymargin.core.suggest.strays import Unwanted, find_unwanted
 from tidymargin.services.views.cutting import cutter_at_hand, load_cutter
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.identity import cut_name, cutter_name, found_name, tile_name
-from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
@@ -50,24 +49,20 @@ def load_narrows(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...]:
             return ()  # there what lies behind a gap is ground as well
         return find_narrows(cleared, workshop.executor.tick)
 
-    area = area_of(sheet)
+    area = sheet.area
     area_px = area.width * area.height
     if area_px <= _AT_ONCE_PX:
         return _look_for(workshop, sheet, "narrows", find)
-    workshop.executor.follow(
-        f"narrows of {sheet.id}", found_name(sheet, read_recipe_of(sheet), "narrows")
-    )
+    workshop.executor.follow(f"narrows of {sheet.id}", found_name(sheet, "narrows"))
     return _look_for(workshop, sheet, "narrows", find, Priority.THUMBNAIL, _NARROWS_BYTES * area_px)
 
 
 def narrows_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Narrow, ...] | None:
     """Return the gaps; None where looking for them takes long and has not been done yet."""
-    area = area_of(sheet)
+    area = sheet.area
     if area.width * area.height <= _AT_ONCE_PX:
         return load_narrows(workshop, sheet)
-    found: tuple[Narrow, ...] | None = workshop.small.get(
-        found_name(sheet, read_recipe_of(sheet), "narrows")
-    )
+    found: tuple[Narrow, ...] | None = workshop.small.get(found_name(sheet, "narrows"))
     return found
 
 
@@ -83,12 +78,11 @@ def count_small(workshop: Workshop, sheet: Sheet) -> tuple[int, int]:
 
 def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place:
     """Say what a click at a place would do."""
-    recipe = read_recipe_of(sheet)
-    name = f"place:{cut_name(sheet, recipe.names)}:{row}:{col}"
+    name = f"place:{cut_name(sheet)}:{row}:{col}"
     return workshop.look_up(
         name,
         Priority.VIEW,
-        lambda: describe_place(load_cutter(workshop, sheet, recipe), row, col),
+        lambda: describe_place(load_cutter(workshop, sheet), row, col),
         lambda place: 64 if place.takes is None else place.takes.nbytes,
     )
 
@@ -103,13 +97,13 @@ def find_dirty(
     before = workshop.sheets.load_at(sheet, before_id)
     if before.head == sheet.head:
         return []
-    was = cutter_at_hand(workshop, before, read_recipe_of(before))
-    if was is None or tile_name(before, before.names) != tile_name(sheet, sheet.names):
+    was = cutter_at_hand(workshop, before)
+    if was is None or tile_name(before) != tile_name(sheet):
         return None
 
     if was.plan.tint.needs_outlook:
         return None  # what is cleared in one place may be seen in another
-    if cutter_name(before, before.names) == cutter_name(sheet, sheet.names):
+    if cutter_name(before) == cutter_name(sheet):
         return _find_marked(sheet, was)
 
     def compare(cutter: Cutter) -> list[tuple[int, int, int, int]] | None:
@@ -130,8 +124,7 @@ def find_dirty(
 
 def _find_marked(sheet: Sheet, was: Cutter) -> list[tuple[int, int, int, int]]:
     """Return the boxes in which a sheet is not cut as it was, where nothing but its marks is another."""
-    recipe = read_recipe_of(sheet)
-    now = replace(was, plan=recipe.to_plan(area_of(sheet, recipe)))
+    now = replace(was, plan=sheet.recipe.to_plan(sheet.area))
     everywhere = whole(was.picture.height, was.picture.width)
     halo_px = max(was.halo_px, now.halo_px)
     others = now.plan.marks.changed_since(was.plan.marks)
@@ -142,14 +135,13 @@ def _find_marked(sheet: Sheet, was: Cutter) -> list[tuple[int, int, int, int]]:
 
 def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]) -> T:
     """Return what a sheet's cutter knows at its present state; only where there is none yet is one waited for."""
-    recipe = read_recipe_of(sheet)
-    cutter = cutter_at_hand(workshop, sheet, recipe)
+    cutter = cutter_at_hand(workshop, sheet)
     if cutter is not None:
         return ask(cutter)
     return workshop.executor.run(
-        found_name(sheet, recipe, what),
+        found_name(sheet, what),
         Priority.VIEW,
-        lambda: ask(load_cutter(workshop, sheet, recipe)),
+        lambda: ask(load_cutter(workshop, sheet)),
     )
 
 
@@ -162,15 +154,14 @@ def _look_for(
     cost_bytes: int = 0,
 ) -> tuple[T, ...]:
     """Return what is found in what is cleared of a sheet, looked for once for all states that clear alike."""
-    recipe = read_recipe_of(sheet)
 
     def compute() -> tuple[T, ...]:
-        cutter = load_cutter(workshop, sheet, recipe)
+        cutter = load_cutter(workshop, sheet)
         everywhere = whole(cutter.picture.height, cutter.picture.width)
         return find(cutter.facts, cutter.cleared(everywhere))
 
     return workshop.look_up(
-        found_name(sheet, recipe, what),
+        found_name(sheet, what),
         priority,
         compute,
         lambda there: 200 + 1000 * len(there),

@@ -23,12 +23,10 @@ from tidymargin.core.reach.pockets import Pocket, Pockets
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.screen.spill import Spill
 from tidymargin.formats.packed import pack, unpack
-from tidymargin.formats.recipe import Recipe
 from tidymargin.services.picture.keying import propose_page
 from tidymargin.services.views.pictures import load_work, picture_cost
 from tidymargin.services.workshop.executor import Priority
-from tidymargin.services.workshop.identity import facts_name, measuring_name
-from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.identity import facts_name
 from tidymargin.services.workshop.workshop import Measured, Workshop
 from tidymargin.store.values import Sheet
 
@@ -52,19 +50,19 @@ _KEPT_TYPES = (
 _PEAK_BYTES = 16
 
 
-def make_facts(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Measured:
+def make_facts(workshop: Workshop, sheet: Sheet) -> Measured:
     """Measure a work area unless its facts are at hand; for the executor's own jobs."""
-    name = facts_name(sheet, recipe.names)
+    name = facts_name(sheet)
     found = workshop.measured.get(name)
     if found is not None:
         return found
-    picture = load_work(workshop, sheet, recipe)
+    picture = load_work(workshop, sheet)
     found = _read_kept(workshop, name, picture)
     if found is None:
-        facts = measure_sheet(picture, recipe.ground.to_plan(), workshop.executor.tick)
+        facts = measure_sheet(picture, sheet.recipe.ground.to_plan(), workshop.executor.tick)
         spot, page, blotter = run_together(
             lambda: find_spot(facts, facts.calm.tolerance),
-            lambda: propose_page(recipe, picture, facts),
+            lambda: propose_page(sheet.recipe, picture, facts),
             lambda: choose_blotter(picture, facts),
         )
         found = Measured(picture, facts, spot, blotter, page)
@@ -95,15 +93,14 @@ def _read_kept(workshop: Workshop, name: str, picture: Picture) -> Measured | No
 
 def start_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Queue the facts of a sheet without waiting for them."""
-    recipe = read_recipe_of(sheet)
-    name = facts_name(sheet, recipe.names)
+    name = facts_name(sheet)
     if workshop.measured.get(name) is not None:
         return
     done = workshop.executor.submit(
         name,
         Priority.OPENING,
-        lambda: make_facts(workshop, sheet, recipe),
-        cost_bytes=measuring_cost(workshop, sheet, recipe),
+        lambda: make_facts(workshop, sheet),
+        cost_bytes=measuring_cost(workshop, sheet),
     )
     done.add_done_callback(lambda future: _note_failure(workshop, name, future))
 
@@ -123,14 +120,14 @@ def _note_failure(workshop: Workshop, name: str, done: "Future[Measured]") -> No
     workshop.failed[name] = error.with_traceback(None)
 
 
-def measuring_cost(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> int:
+def measuring_cost(workshop: Workshop, sheet: Sheet) -> int:
     """Return what measuring a sheet takes at its peak, in bytes; see docs/memory.md."""
-    return max(_PEAK_BYTES * sheet.width * sheet.height, picture_cost(workshop, sheet, recipe))
+    return max(_PEAK_BYTES * sheet.width * sheet.height, picture_cost(workshop, sheet))
 
 
 def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
     """Whether a sheet's facts are at hand; if not, they are being measured now."""
-    name = measuring_name(sheet)
+    name = facts_name(sheet)
     if workshop.measured.get(name) is not None:
         return True
     if name not in workshop.stopped and name not in workshop.failed:
@@ -140,7 +137,7 @@ def is_measured(workshop: Workshop, sheet: Sheet) -> bool:
 
 def measuring_progress(workshop: Workshop, sheet: Sheet) -> float | None:
     """Return how far measuring has come, 0 to 1; None when it was stopped or failed."""
-    name = measuring_name(sheet)
+    name = facts_name(sheet)
     if name in workshop.stopped or name in workshop.failed:
         return None
     return workshop.executor.progress(name) or 0.0
@@ -148,33 +145,32 @@ def measuring_progress(workshop: Workshop, sheet: Sheet) -> float | None:
 
 def measuring_failure(workshop: Workshop, sheet: Sheet) -> DomainError | None:
     """Return why a sheet's present state could not be measured, if that was tried and failed."""
-    return workshop.failed.get(measuring_name(sheet))
+    return workshop.failed.get(facts_name(sheet))
 
 
 def stop_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Stop measuring a sheet, until somebody begins it again."""
-    name = measuring_name(sheet)
+    name = facts_name(sheet)
     if workshop.executor.stop(name):
         workshop.stopped.add(name)
 
 
 def resume_measuring(workshop: Workshop, sheet: Sheet) -> None:
     """Measure a sheet after all."""
-    workshop.stopped.discard(measuring_name(sheet))
-    workshop.failed.pop(measuring_name(sheet), None)
+    workshop.stopped.discard(facts_name(sheet))
+    workshop.failed.pop(facts_name(sheet), None)
     start_measuring(workshop, sheet)
 
 
-def load_measured(workshop: Workshop, sheet: Sheet, recipe: Recipe | None = None) -> Measured:
+def load_measured(workshop: Workshop, sheet: Sheet) -> Measured:
     """Return a sheet's picture and facts, waiting for the executor where they are not at hand."""
-    recipe = recipe or read_recipe_of(sheet)
-    name = facts_name(sheet, recipe.names)
+    name = facts_name(sheet)
     found = workshop.measured.get(name)
     if found is None:
         found = workshop.executor.run(
             name,
             Priority.OPENING,
-            lambda: make_facts(workshop, sheet, recipe),
-            cost_bytes=measuring_cost(workshop, sheet, recipe),
+            lambda: make_facts(workshop, sheet),
+            cost_bytes=measuring_cost(workshop, sheet),
         )
     return found

@@ -15,10 +15,9 @@ from tidymargin.core.finish_draft import draft_finish
 from tidymargin.core.marks.laying import lay_on_share
 from tidymargin.core.reach.clearing import to_step
 from tidymargin.formats.encode import encode_quick
-from tidymargin.formats.recipe import Recipe
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.drafts import without_step
-from tidymargin.services.views.pictures import load_picture, load_work, picture_cost
+from tidymargin.services.views.pictures import decoding_cost, load_picture, load_work, picture_cost
 from tidymargin.services.views.proofs import keep_proof
 from tidymargin.services.views.windows import (
     Settled,
@@ -30,7 +29,6 @@ from tidymargin.services.views.windows import (
 from tidymargin.services.workshop.cache import size_of_array
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.identity import cut_name, facts_name, levels_name, tile_name
-from tidymargin.services.workshop.states import area_of, read_recipe_of
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 
@@ -61,14 +59,13 @@ def render_view(
     asker : str
         Who looks: what they asked for before and nobody else waits for is not finished any more.
     """
-    recipe = read_recipe_of(sheet)
     if tried is not None:
         to_step(tried)  # refused here where it is out of range
 
     def compute() -> Rgba:
-        cutter = load_cutter(workshop, sheet, recipe)
+        cutter = load_cutter(workshop, sheet)
         if tried is None:
-            settled = _settle_view(workshop, sheet, recipe, cutter, view)
+            settled = _settle_view(workshop, sheet, cutter, view)
             # not before, or the two would solve the same rims side by side
             keep_proof(workshop, sheet)
             return settled
@@ -76,50 +73,48 @@ def render_view(
             region = view.covers(whole(cutter.picture.height, cutter.picture.width))
             return replace(cutter, tried=tried).render(region)
         # a hand that moves never waits for rims
-        now = _at_hand(workshop, sheet, recipe, cutter, view)
-        original = _keep_original(workshop, sheet, recipe, view)
-        samples = _keep_samples(workshop, sheet, recipe, cutter, view)
+        now = _at_hand(workshop, sheet, cutter, view)
+        original = _keep_original(workshop, sheet, view)
+        samples = _keep_samples(workshop, sheet, cutter, view)
         steps = to_step(cutter.tolerance), to_step(tried)
         return _hold_decided(now, shift_view(now, original, samples, steps), cutter, view)
 
-    name = f"view:{cut_name(sheet, recipe.names)}:{view}:{tried}:{settles}"
+    name = f"view:{cut_name(sheet)}:{view}:{tried}:{settles}"
     if asker:
         workshop.executor.follow(asker, name)
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
-def _settle_view(
-    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
-) -> Rgba:
+def _settle_view(workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View) -> Rgba:
     """Return the exact cut in a window; where only marks were made since it was last looked at, from what it was then."""
-    name = _settled_name(sheet, recipe, view)
+    name = _settled_name(sheet, view)
     found: Rgba | None = workshop.tiles.get(name)
     latest = ("latest", sheet.id, view)
-    but_marks = (tile_name(sheet, recipe.names), recipe.names["reach"])
+    but_marks = (tile_name(sheet), sheet.names["reach"])
     if found is None:
         before: Settled | None = workshop.small.get(latest)
         alone = not cutter.plan.tint.needs_outlook
         if alone and before is not None and before.name == but_marks:
-            found = recut_window(workshop, sheet, recipe, cutter, view, before)
+            found = recut_window(workshop, sheet, cutter, view, before)
         else:
-            found = cut_window(workshop, sheet, recipe, cutter, view)
+            found = cut_window(workshop, sheet, cutter, view)
         workshop.tiles.put(name, found, size_of_array(found))
     workshop.small.put(latest, Settled(but_marks, cutter.plan.marks, found), found.nbytes)
     return found
 
 
-def _settled_name(sheet: Sheet, recipe: Recipe, view: View) -> tuple[object, ...]:
-    return ("settled", cut_name(sheet, recipe.names), view)
+def _settled_name(sheet: Sheet, view: View) -> tuple[object, ...]:
+    return ("settled", cut_name(sheet), view)
 
 
-def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View) -> Rgba:
+def _at_hand(workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View) -> Rgba:
     """Return the exact cut in a window if it is there, else a sketch.
 
     Of the cut without steps 4 and 5 where that is at hand, else of the picture's own colours, no rim solved.
     """
 
     def make() -> Rgba:
-        sketch = _keep_original(workshop, sheet, recipe, view).copy()
+        sketch = _keep_original(workshop, sheet, view).copy()
         region = view.covers(whole(cutter.picture.height, cutter.picture.width))
         window = (view.top - region.top, view.left - region.left, view.cell)
         cleared = cutter.cleared(region).view(np.uint8)
@@ -128,16 +123,16 @@ def _at_hand(workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, v
         sketch[..., 3] = np.rint(sketch[..., 3] * stays)
         return sketch
 
-    settled: Rgba | None = workshop.tiles.get(_settled_name(sheet, recipe, view))
+    settled: Rgba | None = workshop.tiles.get(_settled_name(sheet, view))
     if settled is not None:
         return settled
-    unfinished = without_step(without_step(recipe, "rim"), "colour")
-    plain: Rgba | None = workshop.tiles.get(_settled_name(sheet, unfinished, view))
+    unfinished = sheet.decided_by(without_step(without_step(sheet.recipe, "rim"), "colour"))
+    plain: Rgba | None = workshop.tiles.get(_settled_name(unfinished, view))
     if plain is not None:
         finished = draft_finish(plain, cutter, (view.top, view.left), view.cell)
         if finished is not None:
             return finished
-    return workshop.tiles.find(("sketch", cut_name(sheet, recipe.names), view), make, size_of_array)
+    return workshop.tiles.find(("sketch", cut_name(sheet), view), make, size_of_array)
 
 
 def _lay_marks_on(stays: NDArray[np.float32], cutter: Cutter, view: View) -> NDArray[np.float32]:
@@ -156,30 +151,29 @@ def _hold_decided(now: Rgba, tried: Rgba, cutter: Cutter, view: View) -> Rgba:
 
 def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     """Return the cut in a window before its rims are solved, (h, w, 4) uint8, to look at while they are."""
-    recipe = read_recipe_of(sheet)
 
     def compute() -> Rgba:
-        return _at_hand(workshop, sheet, recipe, load_cutter(workshop, sheet, recipe), view)
+        return _at_hand(workshop, sheet, load_cutter(workshop, sheet), view)
 
-    name = f"sketch:{cut_name(sheet, recipe.names)}:{view}"
+    name = f"sketch:{cut_name(sheet)}:{view}"
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
-def _keep_original(workshop: Workshop, sheet: Sheet, recipe: Recipe, view: View) -> Rgba:
-    name = ("original", sheet.original, area_of(sheet, recipe).corners, view)
+def _keep_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+    name = ("original", sheet.original, sheet.area.corners, view)
     return workshop.tiles.find(
-        name, lambda: _look_at(load_work(workshop, sheet, recipe), view), size_of_array
+        name, lambda: _look_at(load_work(workshop, sheet), view), size_of_array
     )
 
 
 def _keep_samples(
-    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
+    workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View
 ) -> NDArray[np.uint8]:
     shown = view.covers(whole(cutter.picture.height, cutter.picture.width))
     shape = (shown.height, shown.width) if view.cell == 1 else (view.height, view.width)
     window = (view.top, view.left, view.cell)
     return workshop.tiles.find(
-        ("levels", levels_name(sheet, recipe), view),
+        ("levels", levels_name(sheet), view),
         lambda: sample_levels(cutter.reach.levels, window, shape),
         size_of_array,
     )
@@ -206,25 +200,24 @@ def _look_at(picture: Picture, view: View) -> Rgba:
     return average_down(rgba, inside.grid)
 
 
-def _load_draft(workshop: Workshop, sheet: Sheet, recipe: Recipe) -> Rgba:
+def _load_draft(workshop: Workshop, sheet: Sheet) -> Rgba:
     """Return a cut of the reduced picture, to be looked at while the full size is measured."""
 
     def make() -> Rgba:
-        small = reduce_work(load_work(workshop, sheet, recipe))
+        small = reduce_work(load_work(workshop, sheet))
         return cut_out(
-            small, measure_sheet(small, recipe.ground.to_plan(), grid_px=_DRAFT_GRID_PX)
+            small, measure_sheet(small, sheet.recipe.ground.to_plan(), grid_px=_DRAFT_GRID_PX)
         ).render_whole()
 
-    return workshop.tiles.find(("draft", facts_name(sheet, recipe.names)), make, size_of_array)
+    return workshop.tiles.find(("draft", facts_name(sheet)), make, size_of_array)
 
 
 def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     """Return a draft of the cut in a window, (h, w, 4) uint8: what is measured at full size decides."""
-    recipe = read_recipe_of(sheet)
 
     def compute() -> Rgba:
-        small = _load_draft(workshop, sheet, recipe)
-        area = area_of(sheet, recipe)
+        small = _load_draft(workshop, sheet)
+        area = sheet.area
         shown = view.covers(whole(area.height, area.width))
         height = shown.height if view.cell == 1 else view.height
         width = shown.width if view.cell == 1 else view.width
@@ -234,20 +227,19 @@ def render_draft(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
         cols = np.minimum(cols.astype(np.int64), small.shape[1] - 1)
         return np.ascontiguousarray(small[np.ix_(rows, cols)])
 
-    name = f"draft:{facts_name(sheet, recipe.names)}:{view}"
-    cost = picture_cost(workshop, sheet, recipe)
+    name = f"draft:{facts_name(sheet)}:{view}"
+    cost = picture_cost(workshop, sheet)
     return workshop.executor.run(name, Priority.VIEW, compute, cost_bytes=cost)
 
 
 def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     """Return what the work area holds as it came, in a window, (h, w, 4) uint8; it needs no measuring."""
-    recipe = read_recipe_of(sheet)
-    name = f"original:{sheet.original}:{area_of(sheet, recipe).corners}:{view}"
+    name = f"original:{sheet.original}:{sheet.area.corners}:{view}"
     return workshop.executor.run(
         name,
         Priority.VIEW,
-        lambda: _keep_original(workshop, sheet, recipe, view),
-        cost_bytes=picture_cost(workshop, sheet, recipe),
+        lambda: _keep_original(workshop, sheet, view),
+        cost_bytes=picture_cost(workshop, sheet),
     )
 
 
@@ -257,7 +249,7 @@ def render_uncropped(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
         f"uncropped:{sheet.original}:{view}",
         Priority.VIEW,
         lambda: _look_at(load_picture(workshop, sheet), view),
-        cost_bytes=picture_cost(workshop, sheet),
+        cost_bytes=decoding_cost(workshop, sheet),
     )
 
 
@@ -271,7 +263,7 @@ def render_mask(mask: NDArray[np.bool_], view: View) -> NDArray[np.uint8]:
 
 def make_crop(workshop: Workshop, sheet: Sheet, region: Region, side_px: int = 48) -> bytes:
     """Return a small PNG of a square piece of the original around a region."""
-    area = area_of(sheet)
+    area = sheet.area
     side = min(max(region.height, region.width, side_px) * 1.15, area.width, area.height)
     top = min(max(0.0, (region.top + region.bottom - side) / 2), area.height - side)
     left = min(max(0.0, (region.left + region.right - side) / 2), area.width - side)

@@ -14,7 +14,6 @@ from tidymargin.core.base.parallel import work_out, work_through
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.marks.plan import EVERYWHERE, MarksPlan
-from tidymargin.formats.recipe import Recipe
 from tidymargin.services.workshop.cache import size_of_array
 from tidymargin.services.workshop.identity import tile_name
 from tidymargin.services.workshop.workshop import Workshop
@@ -177,11 +176,9 @@ class View:
         return Grid(self.top, self.left, self.cell, self.height, self.width)
 
 
-def cut_window(
-    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View
-) -> Rgba:
+def cut_window(workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View) -> Rgba:
     """Return the exact cut in a window: its own pixels, or their means where it is zoomed out."""
-    tiled = TiledCut(workshop, cutter, tile_name(sheet, recipe.names))
+    tiled = TiledCut(workshop, cutter, tile_name(sheet))
     region = view.covers(whole(cutter.picture.height, cutter.picture.width))
     return tiled.window(region) if view.cell == 1 else tiled.average(view.grid, region)
 
@@ -206,10 +203,10 @@ class Settled:
 
 
 def recut_window(
-    workshop: Workshop, sheet: Sheet, recipe: Recipe, cutter: Cutter, view: View, before: Settled
+    workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View, before: Settled
 ) -> Rgba:
     """Return the exact cut in a window that differs from an earlier one by its marks alone."""
-    tiled = TiledCut(workshop, cutter, tile_name(sheet, recipe.names))
+    tiled = TiledCut(workshop, cutter, tile_name(sheet))
     everywhere = whole(cutter.picture.height, cutter.picture.width)
     region = view.covers(everywhere)
     was = replace(cutter, plan=replace(cutter.plan, marks=before.marks))

@@ -1,32 +1,14 @@
-"""A sheet's present state: its recipe, its work area, and the engine that cut it."""
+"""A sheet's states, and the engine that cut them."""
 
 from tidymargin import ENGINE_VERSION
-from tidymargin.core.base.area import Area
 from tidymargin.core.base.errors import OlderEngineError
-from tidymargin.formats.recipe import Recipe, from_steps
+from tidymargin.formats.recipe import Recipe
 from tidymargin.store.values import NewState, Sheet
 
 
 def to_state(recipe: Recipe, change: str, resolved: dict[str, object]) -> NewState:
     """Return a recipe as a state of the history."""
-    return NewState(
-        recipe.names,
-        {name: step.to_json() for name, step in recipe.steps.items()},
-        {name: text for step in recipe.steps.values() for name, text in step.parts.items()},
-        change,
-        resolved,
-        ENGINE_VERSION,
-    )
-
-
-def read_recipe_of(sheet: Sheet) -> Recipe:
-    """Return the recipe of a sheet's present state."""
-    return from_steps(sheet.bodies, sheet.parts)
-
-
-def area_of(sheet: Sheet, recipe: Recipe | None = None) -> Area:
-    """Return the work area of a sheet; every place and size of its cut is in this area's pixels."""
-    return (recipe or read_recipe_of(sheet)).to_area(sheet.height, sheet.width)
+    return NewState(recipe.names, recipe.bodies, recipe.parts, change, resolved, ENGINE_VERSION)
 
 
 def is_of_older_engine(sheet: Sheet) -> bool:

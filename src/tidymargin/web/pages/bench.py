@@ -1,25 +1,24 @@
 """The bench: one sheet with its ledger, its history, and the long work that goes on for it."""
 
-from flask import Blueprint, Response, jsonify, render_template, request
+from flask import Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError, UnreadableStepError
 from tidymargin.services.edits import changing, history
 from tidymargin.services.views import finding
 from tidymargin.services.views.measuring import resume_measuring, stop_measuring
-from tidymargin.services.workshop.identity import export_name, measuring_name
-from tidymargin.services.workshop.states import read_recipe_of
+from tidymargin.services.workshop.identity import export_name, facts_name
 from tidymargin.store.values import Sheet
-from tidymargin.web.answers import Answer, answer, gather_page, read_seen
-from tidymargin.web.context import the_workshop
+from tidymargin.web.answers import Answer, answer, gather_page, the_edit
+from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_unreadable
 
-blueprint = Blueprint("bench", __name__, url_prefix="/sheets/<int:sheet_id>")
+blueprint = sheet_blueprint("bench")
 
 
 @blueprint.get("/")
-def show(sheet_id: int) -> str:
+def show() -> str:
     """Show a sheet."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     try:
         return render_template("bench/index.html", **gather_page(sheet))
     except UnreadableStepError as error:  # the state is shown all the same, as far as it can be
@@ -28,16 +27,16 @@ def show(sheet_id: int) -> str:
 
 
 @blueprint.get("/ledger")
-def show_ledger(sheet_id: int) -> str:
+def show_ledger() -> str:
     """Show the ledger and what goes with it alone, as after a change."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return render_template("bench/_changed.html", **gather_page(sheet))
 
 
 @blueprint.get("/gaps")
-def show_gaps(sheet_id: int) -> str | tuple[str, int]:
+def show_gaps() -> str | tuple[str, int]:
     """Show the gaps as soon as they are found, and the sentence that names them."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     try:
         finding.load_narrows(the_workshop(), sheet)
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
@@ -46,28 +45,28 @@ def show_gaps(sheet_id: int) -> str | tuple[str, int]:
 
 
 @blueprint.post("/undo")
-def undo(sheet_id: int) -> Answer:
+def undo() -> Answer:
     """Take the last change back."""
-    return answer(history.undo_change(the_workshop(), sheet_id, read_seen()))
+    return answer(history.undo_change(the_edit()))
 
 
 @blueprint.post("/redo")
-def redo(sheet_id: int) -> Answer:
+def redo() -> Answer:
     """Bring back what was undone last."""
-    return answer(history.redo_change(the_workshop(), sheet_id, read_seen()))
+    return answer(history.redo_change(the_edit()))
 
 
 @blueprint.post("/history/<int:state>")
-def visit(sheet_id: int, state: int) -> Answer:
+def visit(state: int) -> Answer:
     """Go to any state of the history."""
-    return answer(history.visit_state(the_workshop(), sheet_id, read_seen(), state))
+    return answer(history.visit_state(the_edit(), state))
 
 
 def _name_export(sheet: Sheet) -> str:
-    return export_name(sheet, read_recipe_of(sheet))
+    return export_name(sheet)
 
 
-_WORK = {"measuring": measuring_name, "export": _name_export}
+_WORK = {"measuring": facts_name, "export": _name_export}
 
 
 def _read_work() -> str:
@@ -79,24 +78,24 @@ def _read_work() -> str:
 
 
 @blueprint.post("/new-cut")
-def use_new_cut(sheet_id: int) -> Answer:
+def use_new_cut() -> Answer:
     """Take an older engine's sheet as the present one cuts it."""
-    return answer(changing.use_new_cut(the_workshop(), sheet_id, read_seen()))
+    return answer(changing.use_new_cut(the_edit()))
 
 
 @blueprint.get("/progress")
-def tell_progress(sheet_id: int) -> Response:
+def tell_progress() -> Response:
     """Tell how far long work has come, 0 to 1; null when it is not going on."""
     workshop = the_workshop()
-    name = _WORK[_read_work()](workshop.sheets.load(sheet_id))
+    name = _WORK[_read_work()](the_sheet())
     return jsonify(share=workshop.executor.progress(name))
 
 
 @blueprint.post("/stop")
-def stop_work(sheet_id: int) -> Answer:
+def stop_work() -> Answer:
     """Stop long work; what is saved stays as it is."""
     workshop = the_workshop()
-    sheet = workshop.sheets.load(sheet_id)
+    sheet = the_sheet()
     if _read_work() == "measuring":
         stop_measuring(workshop, sheet)
     else:
@@ -105,14 +104,14 @@ def stop_work(sheet_id: int) -> Answer:
 
 
 @blueprint.post("/measure")
-def resume(sheet_id: int) -> Answer:
+def resume() -> Answer:
     """Measure a sheet after all."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     resume_measuring(the_workshop(), sheet)
     return answer(sheet)
 
 
 @blueprint.get("/head")
-def tell_head(sheet_id: int) -> Response:
+def tell_head() -> Response:
     """Tell the number of the present state, so that a tab can see that it is behind."""
-    return jsonify(head=the_workshop().sheets.load(sheet_id).head)
+    return jsonify(head=the_sheet().head)

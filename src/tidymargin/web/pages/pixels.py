@@ -3,7 +3,7 @@
 from urllib.parse import quote
 
 import numpy as np
-from flask import Blueprint, Response, abort, jsonify, request
+from flask import Response, abort, jsonify, request
 from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError
@@ -26,15 +26,14 @@ from tidymargin.services.views.finding import (
 )
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.windows import View
-from tidymargin.services.workshop.states import area_of
 from tidymargin.store.values import Sheet
-from tidymargin.web.context import the_workshop
+from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.numbers import read_argument, read_json
 from tidymargin.web.sentences.reach import say_place
 
 _MOST_TRIED_PX, _MOST_VALUES = 600, 4000
 
-blueprint = Blueprint("pixels", __name__, url_prefix="/sheets/<int:sheet_id>")
+blueprint = sheet_blueprint("pixels")
 
 
 def _read_view() -> View:
@@ -47,16 +46,15 @@ def _send_raw(pixels: NDArray[np.uint8]) -> Response:
     return response
 
 
-def _load_asked(sheet_id: int) -> Sheet:
+def _load_asked() -> Sheet:
     """Return a sheet, at the state that is asked for as `as`, or at its present one."""
-    sheet = the_workshop().sheets.load(sheet_id)
-    return see_as(the_workshop(), sheet, request.args.get("as", ""))
+    return see_as(the_workshop(), the_sheet(), request.args.get("as", ""))
 
 
 @blueprint.get("/view")
-def show_view(sheet_id: int) -> Response:
+def show_view() -> Response:
     """Send the cut in a window as raw straight RGBA."""
-    sheet = _load_asked(sheet_id)
+    sheet = _load_asked()
     tried = read_argument("tried") if "tried" in request.args else None
     settles = request.args.get("settles") == "1"
     view = _read_view()
@@ -69,16 +67,16 @@ def show_view(sheet_id: int) -> Response:
 
 
 @blueprint.get("/draft")
-def show_draft(sheet_id: int) -> Response:
+def show_draft() -> Response:
     """Send a draft of the cut in a window as raw RGBA, for as long as the sheet is being measured."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return _send_raw(viewing.render_draft(the_workshop(), sheet, _read_view()))
 
 
 @blueprint.get("/tried")
-def show_tried(sheet_id: int) -> Response:
+def show_tried() -> Response:
     """Send a small window of the cut with other values of a step, as raw RGBA; `plain` leaves out what the step says."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     step = request.args.get("step", "")
     if step not in ("rim", "colour"):
         raise BadParameterError("Expected “rim” or “colour” as step.", field="step")
@@ -94,52 +92,52 @@ def show_tried(sheet_id: int) -> Response:
 
 
 @blueprint.get("/sketch")
-def show_sketch(sheet_id: int) -> Response:
+def show_sketch() -> Response:
     """Send the cut in a window before its rims are solved, as raw RGBA."""
-    sheet = _load_asked(sheet_id)
+    sheet = _load_asked()
     return _send_raw(viewing.render_sketch(the_workshop(), sheet, _read_view()))
 
 
 @blueprint.get("/original")
-def show_original(sheet_id: int) -> Response:
+def show_original() -> Response:
     """Send the original in a window as raw RGBA."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return _send_raw(viewing.render_original(the_workshop(), sheet, _read_view()))
 
 
 @blueprint.get("/uncropped")
-def show_uncropped(sheet_id: int) -> Response:
+def show_uncropped() -> Response:
     """Send the whole picture in a window, whatever the work area, as raw RGBA."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return _send_raw(viewing.render_uncropped(the_workshop(), sheet, _read_view()))
 
 
 @blueprint.get("/place")
-def show_place(sheet_id: int) -> Response:
+def show_place() -> Response:
     """Say what a click at a place would do."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     row, col = int(read_argument("row")), int(read_argument("col"))
     tolerance = load_tolerance(the_workshop(), sheet)
     return jsonify(say_place(look_at_place(the_workshop(), sheet, row, col), tolerance))
 
 
 @blueprint.get("/takes")
-def show_takes(sheet_id: int) -> Response:
+def show_takes() -> Response:
     """Send what a click at a place would clear, in a window, as one byte a pixel."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     view = _read_view()
     takes = look_at_place(
         the_workshop(), sheet, int(read_argument("row")), int(read_argument("col"))
     ).takes
-    area = area_of(sheet)
+    area = sheet.area
     mask = np.zeros((area.height, area.width), np.bool_) if takes is None else takes
     return _send_raw(viewing.render_mask(mask, view))
 
 
 @blueprint.get("/thumbnail.png")
-def show_thumbnail(sheet_id: int) -> Response:
+def show_thumbnail() -> Response:
     """Send a small picture of the cut, as it is or at an earlier state."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     state = int(read_argument("state", 0))
     if state:
         sheet = the_workshop().sheets.load_at(sheet, state)
@@ -150,25 +148,25 @@ def show_thumbnail(sheet_id: int) -> Response:
 
 
 @blueprint.get("/older.png")
-def show_older(sheet_id: int) -> Response:
+def show_older() -> Response:
     """Send what was kept of the cut that an older engine made."""
-    kept = proofs.load_proof(the_workshop(), the_workshop().sheets.load(sheet_id))
+    kept = proofs.load_proof(the_workshop(), the_sheet())
     if kept is None:
         abort(404)
     return Response(kept, mimetype="image/png")
 
 
 @blueprint.get("/newer.png")
-def show_newer(sheet_id: int) -> Response:
+def show_newer() -> Response:
     """Send the cut of the present engine, as large as what was kept of the older one's."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return Response(proofs.make_comparison(the_workshop(), sheet), mimetype="image/png")
 
 
 @blueprint.get("/alternatives/<any(opaque, ink, flat, paper, screen, checker):name>.png")
-def show_alternative(sheet_id: int, name: str) -> Response:
+def show_alternative(name: str) -> Response:
     """Send a small cut as it would be with a figure of that nature, or on a ground of that kind."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return Response(proofs.make_alternative(the_workshop(), sheet, name), mimetype="image/png")
 
 
@@ -180,41 +178,41 @@ def _send_crop(sheet: Sheet, boxes: list[Region], number: int) -> Response:
 
 
 @blueprint.get("/jumps/<int:number>.png")
-def show_jump(sheet_id: int, number: int) -> Response:
+def show_jump(number: int) -> Response:
     """Send a small picture of what a jump takes."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     jumps = load_measured(the_workshop(), sheet).facts.jumps
     return _send_crop(sheet, [jump.box for jump in jumps], number)
 
 
 @blueprint.get("/pockets/<int:number>.png")
-def show_pocket(sheet_id: int, number: int) -> Response:
+def show_pocket(number: int) -> Response:
     """Send a small picture of a pocket."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     listed = load_pockets(the_workshop(), sheet).listed
     return _send_crop(sheet, [pocket.box for pocket in listed], number)
 
 
 @blueprint.get("/strays/<int:number>.png")
-def show_stray(sheet_id: int, number: int) -> Response:
+def show_stray(number: int) -> Response:
     """Send a small picture of one of a group of solid things."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     groups = load_unwanted(the_workshop(), sheet).groups
     return _send_crop(sheet, [group.box for group in groups], number - 1)
 
 
 @blueprint.get("/specks.png")
-def show_speck(sheet_id: int) -> Response:
+def show_speck() -> Response:
     """Send a small picture of the largest speck of dust."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     specks = load_unwanted(the_workshop(), sheet).specks
     return _send_crop(sheet, [specks.box] if specks else [], 0)
 
 
 @blueprint.get("/narrows/<int:number>.png")
-def show_narrow(sheet_id: int, number: int) -> Response:
+def show_narrow(number: int) -> Response:
     """Send a small picture of a narrow gap."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     narrows = load_narrows(the_workshop(), sheet)
     boxes = [Region(n.row - 1, n.col - 1, n.row + 2, n.col + 2) for n in narrows]
     return _send_crop(sheet, boxes, number - 1)
@@ -230,9 +228,9 @@ def _send_file(name: str, media: str, data: bytes) -> Response:
 
 
 @blueprint.get("/export")
-def export(sheet_id: int) -> Response:
+def export() -> Response:
     """Send what the export sentence says, as one file or a ZIP of several, and note that; or with `png` one PNG alone."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     as_png = "png" in request.args
     found = export_sheet(the_workshop(), sheet, as_png=as_png)
     if not as_png:
@@ -241,14 +239,14 @@ def export(sheet_id: int) -> Response:
 
 
 @blueprint.get("/exports/<int:export_id>")
-def export_once_more(sheet_id: int, export_id: int) -> Response:
+def export_once_more(export_id: int) -> Response:
     """Send again what an earlier export gave."""
-    found = export_again(the_workshop(), sheet_id, export_id)
+    found = export_again(the_workshop(), the_sheet(), export_id)
     return _send_file(found.name, found.media, found.data)
 
 
 @blueprint.get("/export/sample/<any(png_hard, png_palette):kind>.png")
-def show_sample(sheet_id: int, kind: FormatName) -> Response:
+def show_sample(kind: FormatName) -> Response:
     """Send the worst rim as it is cut, and beside it as a format gives it back."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     return Response(make_sample(the_workshop(), sheet, kind), mimetype="image/png")

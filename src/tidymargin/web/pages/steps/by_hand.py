@@ -3,21 +3,20 @@
 from collections.abc import Sequence
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, render_template, request
+from flask import Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
 from tidymargin.services.edits import marking, roughing
 from tidymargin.services.views import viewing
-from tidymargin.services.workshop.states import area_of
-from tidymargin.web.answers import Answer, answer, given, read_number, read_seen
-from tidymargin.web.context import the_workshop
+from tidymargin.web.answers import Answer, answer, given, read_number, the_edit
+from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.numbers import require_small
 from tidymargin.web.sentences.by_hand import MarkRow
 from tidymargin.web.things import draw_mark, draw_parts, find_mark_box
 from tidymargin.web.words import gettext
 
-blueprint = Blueprint("by_hand", __name__, url_prefix="/sheets/<int:sheet_id>/marks")
+blueprint = sheet_blueprint("by_hand", "/marks")
 
 _MOST_SHAPES = 500
 
@@ -60,37 +59,37 @@ def _pick_values(*names: str) -> dict[str, Any]:
 
 
 @blueprint.post("/area/<any(keep, clear, solve):verdict>")
-def add_area(sheet_id: int, verdict: str) -> Answer:
+def add_area(verdict: str) -> Answer:
     """Keep, clear or solve what rings surround, each a list of pairs x, y."""
     rings = _read_lists("rings")
-    return answer(marking.add_area(the_workshop(), sheet_id, read_seen(), verdict, rings))
+    return answer(marking.add_area(the_edit(), verdict, rings))
 
 
 @blueprint.post("/stroke")
-def add_stroke(sheet_id: int) -> Answer:
+def add_stroke() -> Answer:
     """Add a stroke."""
     values = _pick_values("verdict", "across_px", "hardness", "strength", "like")
     places = _read_places("places")
-    return answer(marking.add_stroke(the_workshop(), sheet_id, read_seen(), places, values))
+    return answer(marking.add_stroke(the_edit(), places, values))
 
 
 @blueprint.post("/outline")
-def set_outline(sheet_id: int) -> Answer:
+def set_outline() -> Answer:
     """Begin an outline, or set the points of one."""
     values = _pick_values("points", "is_closed", "does")
     number, did = int(read_number("number", int)), str(given().get("did", ""))
-    return answer(marking.set_outline(the_workshop(), sheet_id, read_seen(), number, did, values))
+    return answer(marking.set_outline(the_edit(), number, did, values))
 
 
 @blueprint.post("/outline/parts")
-def show_parts(sheet_id: int) -> Response:
+def show_parts() -> Response:
     """Send how an outline would be drawn, which is still under the hand."""
-    the_workshop().sheets.load(sheet_id)
+    the_sheet()
     return jsonify(parts=draw_parts(given()))
 
 
 @blueprint.post("/rough")
-def rough_in(sheet_id: int) -> Answer:
+def rough_in() -> Answer:
     """Find a figure by scribbles, or go on with one."""
     lines = {name: _read_lists(name) for name in ("keep", "clear")}
     around = _read_places("around") if given().get("around") else None
@@ -98,29 +97,27 @@ def rough_in(sheet_id: int) -> Answer:
     number = int(read_number("number", int))
     return answer(
         roughing.rough_in(
-            the_workshop(), sheet_id, read_seen(), number, lines, around, across_px
+            the_edit(), number, lines, around, across_px
         )
     )  # fmt: skip
 
 
 @blueprint.post("/<int:number>/does/<any(cut_out, keep_inside, clear_inside, clear_outside):does>")
-def decide_surrounding(sheet_id: int, number: int, does: str) -> Answer:
+def decide_surrounding(number: int, does: str) -> Answer:
     """Say what an outline or a rough-in does."""
     rim_px = read_number("rim_px", float) if given().get("rim_px") else None
-    return answer(
-        marking.decide_surrounding(the_workshop(), sheet_id, read_seen(), number, does, rim_px)
-    )
+    return answer(marking.decide_surrounding(the_edit(), number, does, rim_px))
 
 
 @blueprint.post("/<int:number>/move")
-def move_mark(sheet_id: int, number: int) -> Answer:
+def move_mark(number: int) -> Answer:
     """Move a mark by `x` and `y`."""
     by = read_number("x", float), read_number("y", float)
-    return answer(marking.move_mark(the_workshop(), sheet_id, read_seen(), number, by))
+    return answer(marking.move_mark(the_edit(), number, by))
 
 
 @blueprint.post("/<int:number>/set")
-def set_mark(sheet_id: int, number: int) -> Answer:
+def set_mark(number: int) -> Answer:
     """Change what a mark does, and how wide or soft it is."""
     said = given()
     values = {
@@ -128,7 +125,7 @@ def set_mark(sheet_id: int, number: int) -> Answer:
         for name in ("verdict", "across_px", "hardness", "strength", "like")
         if name in said
     }
-    return answer(marking.set_mark(the_workshop(), sheet_id, read_seen(), number, values))
+    return answer(marking.set_mark(the_edit(), number, values))
 
 
 def _read_chosen() -> list[int]:
@@ -141,25 +138,21 @@ def _read_chosen() -> list[int]:
 
 
 @blueprint.post("/switch/<any(on, off):way>")
-def switch_marks(sheet_id: int, way: str) -> Answer:
+def switch_marks(way: str) -> Answer:
     """Switch marks on or off."""
-    return answer(
-        marking.switch_marks(
-            the_workshop(), sheet_id, read_seen(), _read_chosen(), is_on=way == "on"
-        )
-    )
+    return answer(marking.switch_marks(the_edit(), _read_chosen(), is_on=way == "on"))
 
 
 @blueprint.post("/remove")
-def remove_marks(sheet_id: int) -> Answer:
+def remove_marks() -> Answer:
     """Take marks away."""
-    return answer(marking.remove_marks(the_workshop(), sheet_id, read_seen(), _read_chosen()))
+    return answer(marking.remove_marks(the_edit(), _read_chosen()))
 
 
 @blueprint.get("/each")
-def list_each(sheet_id: int) -> str:
+def list_each() -> str:
     """Show marks one by one, by their numbers."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     said = request.args.get("numbers", "")
     wanted = set(said.split())
     marks = enumerate(marking.list_marks(sheet), 1)
@@ -169,19 +162,19 @@ def list_each(sheet_id: int) -> str:
 
 
 @blueprint.get("/shapes")
-def show_shapes(sheet_id: int) -> Response:
+def show_shapes() -> Response:
     """Send how marks are drawn, by their names; what does not lie in the work area is in its pixels all the same."""
-    sheet = the_workshop().sheets.load(sheet_id)
-    area, wanted = area_of(sheet), set(request.args.get("names", "").split(",")[:_MOST_SHAPES])
+    sheet = the_sheet()
+    area, wanted = sheet.area, set(request.args.get("names", "").split(",")[:_MOST_SHAPES])
     marks = (mark for mark in marking.list_marks(sheet) if mark.name[:16] in wanted)
     return jsonify({mark.name[:16]: draw_mark(mark, area) for mark in marks})
 
 
 @blueprint.get("/<name>.png")
-def show_place(sheet_id: int, name: str) -> Response:
+def show_place(name: str) -> Response:
     """Send a small picture of where a mark is."""
-    sheet = the_workshop().sheets.load(sheet_id)
-    area = area_of(sheet)
+    sheet = the_sheet()
+    area = sheet.area
     found = [mark for mark in marking.list_marks(sheet) if mark.name.startswith(name)]
     box = find_mark_box(found[0], area) if found and len(name) == 16 else Region(0, 0, 1, 1)
     response = Response(viewing.make_crop(the_workshop(), sheet, box), mimetype="image/png")

@@ -1,54 +1,54 @@
 """Step 6, proof: what the cut is judged on, and the faults that are found in it."""
 
-from flask import Blueprint, Response, abort, render_template, request
+from flask import Response, abort, render_template, request
 
 from tidymargin.core.base.errors import StoppedError
 from tidymargin.formats.proofing import LimitsEntry
 from tidymargin.services.edits import mending, settings
 from tidymargin.services.views.faults import load_faults
 from tidymargin.services.views.viewing import make_crop
-from tidymargin.web.answers import Answer, answer, gather_page, given, read_number, read_seen
-from tidymargin.web.context import the_workshop
+from tidymargin.web.answers import Answer, answer, gather_page, given, read_number, the_edit
+from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 
-blueprint = Blueprint("proof", __name__, url_prefix="/sheets/<int:sheet_id>")
+blueprint = sheet_blueprint("proof")
 
 
 @blueprint.post("/proof")
-def set_backdrop(sheet_id: int) -> Answer:
+def set_backdrop() -> Answer:
     """Set the backdrop of any colour."""
     backdrop = request.form.get("backdrop", "")
-    return answer(settings.set_backdrop(the_workshop(), sheet_id, read_seen(), backdrop))
+    return answer(settings.set_values(the_edit(), "backdrop", backdrop=backdrop))
 
 
 @blueprint.post("/proof/strip")
-def set_strip(sheet_id: int) -> Answer:
+def set_strip() -> Answer:
     """Choose which backdrops stand in the strip."""
     chosen = request.form.getlist("strip")
-    return answer(mending.set_strip(the_workshop(), sheet_id, read_seen(), chosen))
+    return answer(settings.set_values(the_edit(), "strip", strip=chosen))
 
 
 @blueprint.post("/proof/print")
-def set_print(sheet_id: int) -> Answer:
+def set_print() -> Answer:
     """Say how wide the figure is to be printed; an empty field says nothing of it."""
     said = str(given().get("print_mm", "")).strip()
     print_mm = read_number("print_mm", float) if said else None
-    return answer(mending.set_print(the_workshop(), sheet_id, read_seen(), print_mm))
+    return answer(settings.set_values(the_edit(), "print_size", print_mm=print_mm))
 
 
 @blueprint.post("/proof/limits")
-def set_limits(sheet_id: int) -> Answer:
+def set_limits() -> Answer:
     """Set from which measure faults count; an empty field is the usual one."""
     values: dict[str, float | None] = {}
     for name in LimitsEntry.model_fields:
         if name in given():
             values[name] = read_number(name, float) if str(given()[name]).strip() else None
-    return answer(mending.set_limits(the_workshop(), sheet_id, read_seen(), **values))
+    return answer(mending.set_limits(the_edit(), **values))
 
 
 @blueprint.get("/faults")
-def show_faults(sheet_id: int) -> str | tuple[str, int]:
+def show_faults() -> str | tuple[str, int]:
     """Show the faults as soon as they are found, and what counts them elsewhere."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     try:
         load_faults(the_workshop(), sheet)
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
@@ -57,9 +57,9 @@ def show_faults(sheet_id: int) -> str | tuple[str, int]:
 
 
 @blueprint.get("/faults/<int:number>.png")
-def show_fault(sheet_id: int, number: int) -> Response:
+def show_fault(number: int) -> Response:
     """Send a small picture of a fault's place."""
-    sheet = the_workshop().sheets.load(sheet_id)
+    sheet = the_sheet()
     faults = load_faults(the_workshop(), sheet)
     if not 0 <= number < len(faults):
         abort(404)
@@ -67,13 +67,13 @@ def show_fault(sheet_id: int, number: int) -> Response:
 
 
 @blueprint.post("/faults/<int:number>/<any(mend, accept):what>")
-def decide_fault(sheet_id: int, number: int, what: str) -> Answer:
+def decide_fault(number: int, what: str) -> Answer:
     """Mend a fault by the one change known for it, or let it be."""
     decide = mending.mend_fault if what == "mend" else mending.accept_fault
-    return answer(decide(the_workshop(), sheet_id, read_seen(), number))
+    return answer(decide(the_edit(), number))
 
 
 @blueprint.post("/faults/again")
-def list_again(sheet_id: int) -> Answer:
+def list_again() -> Answer:
     """List accepted faults again."""
-    return answer(mending.forget_accepted(the_workshop(), sheet_id, read_seen()))
+    return answer(mending.forget_accepted(the_edit()))

@@ -1,84 +1,84 @@
 """Step 2, reach: tolerance, picks, guards, fences, pockets, and what is dropped."""
 
-from flask import Blueprint, request
+from flask import request
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.services.edits import deciding, settings
-from tidymargin.web.answers import Answer, answer, given, read_number, read_place, read_seen
-from tidymargin.web.context import the_workshop
+from tidymargin.web.answers import Answer, answer, given, read_number, read_place, the_edit
+from tidymargin.web.context import sheet_blueprint
 from tidymargin.web.numbers import require_small
 from tidymargin.web.words import gettext
 
-blueprint = Blueprint("reach", __name__, url_prefix="/sheets/<int:sheet_id>")
+blueprint = sheet_blueprint("reach")
 
 
 @blueprint.post("/tolerance")
-def set_tolerance(sheet_id: int) -> Answer:
+def set_tolerance() -> Answer:
     """Set the sheet's tolerance."""
     tolerance = read_number("tolerance", float)
-    return answer(settings.set_tolerance(the_workshop(), sheet_id, read_seen(), tolerance))
+    return answer(settings.set_values(the_edit(), "tolerance", tolerance=tolerance))
 
 
 @blueprint.post("/tolerance/measured")
-def reset_tolerance(sheet_id: int) -> Answer:
+def reset_tolerance() -> Answer:
     """Go back to the measured tolerance."""
-    return answer(settings.set_tolerance(the_workshop(), sheet_id, read_seen(), "auto"))
+    return answer(settings.set_values(the_edit(), "tolerance", tolerance="auto"))
 
 
 @blueprint.post("/start")
-def set_start(sheet_id: int) -> Answer:
+def set_start() -> Answer:
     """Set where clearing starts."""
     start = request.form.get("start", "")
-    return answer(settings.set_start(the_workshop(), sheet_id, read_seen(), start))
+    return answer(settings.set_values(the_edit(), "start", start=start))
 
 
 @blueprint.post("/small-pieces")
-def set_small_pieces(sheet_id: int) -> Answer:
+def set_small_pieces() -> Answer:
     """Set below which size crumbs are dropped and pinholes filled."""
     crumbs_px = int(read_number("crumbs_px", int))
     pinholes_px = int(read_number("pinholes_px", int))
     return answer(
-        settings.set_small_pieces(the_workshop(), sheet_id, read_seen(), crumbs_px, pinholes_px)
+        settings.set_values(the_edit(), "crumbs", crumbs_px=crumbs_px, pinholes_px=pinholes_px)
     )
 
 
 @blueprint.post("/picks")
-def add_pick(sheet_id: int) -> Answer:
+def add_pick() -> Answer:
     """Do what a click at a place means."""
-    return answer(deciding.pick_place(the_workshop(), sheet_id, read_seen(), *read_place()))
+    return answer(deciding.pick_place(the_edit(), *read_place()))
 
 
 @blueprint.post("/keep")
-def keep_place(sheet_id: int) -> Answer:
+def keep_place() -> Answer:
     """Mark a place as figure."""
-    return answer(deciding.keep_place(the_workshop(), sheet_id, read_seen(), *read_place()))
+    return answer(deciding.keep_place(the_edit(), *read_place()))
 
 
 @blueprint.post("/up-to")
-def tune_up_to(sheet_id: int) -> Answer:
+def tune_up_to() -> Answer:
     """Set the tolerance up to a place."""
-    changed = deciding.tune_at(the_workshop(), sheet_id, read_seen(), *read_place(), takes=True)
+    changed = deciding.tune_at(the_edit(), *read_place(), takes=True)
     return answer(changed)
 
 
 @blueprint.post("/short-of")
-def tune_short_of(sheet_id: int) -> Answer:
+def tune_short_of() -> Answer:
     """Set the tolerance just short of a place."""
-    changed = deciding.tune_at(the_workshop(), sheet_id, read_seen(), *read_place(), takes=False)
+    changed = deciding.tune_at(the_edit(), *read_place(), takes=False)
     return answer(changed)
 
 
 @blueprint.post("/guards")
-def add_guard(sheet_id: int) -> Answer:
+def add_guard() -> Answer:
     """Guard the colour at a place."""
-    return answer(deciding.guard_place(the_workshop(), sheet_id, read_seen(), *read_place()))
+    return answer(deciding.guard_place(the_edit(), *read_place()))
 
 
 @blueprint.post("/guards/<int:number>")
-def set_guard(sheet_id: int, number: int) -> Answer:
+def set_guard(number: int) -> Answer:
     """Set how far a guard reaches."""
     tolerance = read_number("tolerance", float)
-    return answer(deciding.set_guard(the_workshop(), sheet_id, read_seen(), number, tolerance))
+    return answer(deciding.set_guard(the_edit(), number, tolerance))
 
 
 def _to_index(said: str | int) -> int:
@@ -86,7 +86,7 @@ def _to_index(said: str | int) -> int:
 
 
 @blueprint.post("/fences")
-def add_fence(sheet_id: int) -> Answer:
+def add_fence() -> Answer:
     """Add a fence through places, given as x,y separated by spaces or as a list of pairs."""
     said = given().get("places", "")
     pairs = [part.split(",") for part in said.split()] if isinstance(said, str) else said
@@ -96,48 +96,48 @@ def add_fence(sheet_id: int) -> Answer:
         raise BadParameterError(
             gettext("Expected places as x,y separated by spaces."), field="fences"
         ) from error
-    return answer(deciding.add_fence(the_workshop(), sheet_id, read_seen(), places))
+    return answer(deciding.add_fence(the_edit(), places))
 
 
 @blueprint.post("/<any(pick, guard, fence):kind>s/<int:number>/remove")
-def remove_thing(sheet_id: int, kind: str, number: int) -> Answer:
+def remove_thing(kind: str, number: int) -> Answer:
     """Take a pick, guard or fence away."""
-    return answer(deciding.remove_thing(the_workshop(), sheet_id, read_seen(), kind, number))
+    return answer(deciding.remove_thing(the_edit(), kind, number))
 
 
 @blueprint.post("/pockets/<any(clear, keep):verdict>")
-def decide_pocket(sheet_id: int, verdict: str) -> Answer:
+def decide_pocket(verdict: str) -> Answer:
     """Clear or keep the pocket at a place."""
     row, col = read_place()
-    return answer(deciding.decide_pocket(the_workshop(), sheet_id, read_seen(), row, col, verdict))
+    return answer(deciding.decide_pocket(the_edit(), row, col, verdict))
 
 
 @blueprint.post("/pockets/all/<any(clear, keep):verdict>")
-def decide_pockets(sheet_id: int, verdict: str) -> Answer:
+def decide_pockets(verdict: str) -> Answer:
     """Clear or keep all pockets alike."""
-    return answer(deciding.decide_pockets(the_workshop(), sheet_id, read_seen(), verdict))
+    return answer(deciding.decide_pockets(the_edit(), verdict))
 
 
 @blueprint.post("/pockets/alike/<any(clear, keep):verdict>")
-def decide_alike(sheet_id: int, verdict: str) -> Answer:
+def decide_alike(verdict: str) -> Answer:
     """Clear or keep the pocket at a place and those that are like it."""
     row, col = read_place()
-    return answer(deciding.decide_alike(the_workshop(), sheet_id, read_seen(), row, col, verdict))
+    return answer(deciding.decide_alike(the_edit(), row, col, verdict))
 
 
 @blueprint.post("/strays/<int:number>/drop")
-def drop_group(sheet_id: int, number: int) -> Answer:
+def drop_group(number: int) -> Answer:
     """Drop a group of solid things together."""
-    return answer(deciding.drop_group(the_workshop(), sheet_id, read_seen(), number))
+    return answer(deciding.drop_group(the_edit(), number))
 
 
 @blueprint.post("/strays/back")
-def bring_back_drops(sheet_id: int) -> Answer:
+def bring_back_drops() -> Answer:
     """Bring back everything that was dropped."""
-    return answer(deciding.bring_back_drops(the_workshop(), sheet_id, read_seen()))
+    return answer(deciding.bring_back_drops(the_edit()))
 
 
 @blueprint.post("/narrows/<int:number>/fence")
-def fence_narrow(sheet_id: int, number: int) -> Answer:
+def fence_narrow(number: int) -> Answer:
     """Fence a narrow gap."""
-    return answer(deciding.fence_narrow(the_workshop(), sheet_id, read_seen(), number))
+    return answer(deciding.fence_narrow(the_edit(), number))
