@@ -11,7 +11,7 @@ from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views import measuring
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.cache import DiskCache
+from tidymargin.services.workshop.cache import ByteCache, DiskCache
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.workshop import open_workshop
 
@@ -83,3 +83,15 @@ def test_what_is_packed_comes_back_and_only_known_types_do(workshop, badge_png):
     assert (back.calm, back.jumps, back.nature) == (facts.calm, facts.jumps, facts.nature)
     with pytest.raises(ValueError, match="not a packed value"):
         unpack(pack(facts), [])
+
+
+def test_a_cache_in_memory_keeps_what_was_used_last_within_its_bytes_and_count():
+    cache, few = ByteCache(100), ByteCache(100, most=2)
+    for name in "abcd":
+        cache.put(name, name.upper(), 30)
+        few.put(name, name.upper(), 1)
+        cache.get("a")
+    assert [cache.get(name) for name in "abcd"] == ["A", None, "C", "D"]
+    assert [few.get(name) for name in "abcd"] == [None, None, "C", "D"]
+    cache.put("e", "E", 101)  # larger than all that may be kept
+    assert (cache.get("e"), cache.get("a")) == (None, "A")

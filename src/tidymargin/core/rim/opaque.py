@@ -47,11 +47,13 @@ _STAINED = 3.0  # blurs of chroma that a stain is taken for; typed
 _LEAST_SHOWN = 0.05  # of a share, under which a place's own colour is noise
 _NEAR_PX = 2  # as NEAR_LOSSY_PX, without loss
 
-LOSSY_HALO_PX = SEARCH_PX + max(NEAR_LOSSY_PX, round(_SLOPE_PX) + 1)
-"""How much of the surroundings solving needs where coding is lossy: a colour is averaged where it is found, and its
-slope looked at farther on."""
+_SURE_PX = 1  # how far around a place its evenness is looked at
 
-LOSSLESS_HALO_PX = SEARCH_PX + _NEAR_PX
+LOSSY_HALO_PX = SEARCH_PX + max(NEAR_LOSSY_PX + _SURE_PX, round(_SLOPE_PX) + 1)
+"""How much of the surroundings solving needs where coding is lossy: a colour is averaged over what is sure where it is
+found, and its slope looked at farther on."""
+
+LOSSLESS_HALO_PX = SEARCH_PX + _NEAR_PX + _SURE_PX
 """The same without loss."""
 
 _KEPT = 1024  # means that are remembered

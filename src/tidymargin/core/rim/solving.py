@@ -41,7 +41,6 @@ CARRY_PX = 8
 
 _MOST_UNEVEN = 5.0  # grains within an even patch; typed
 _SOFT_PX = 3  # beyond a stain's depth, how far into a figure of one colour a soft edge may go
-_SURE_PX = 1  # how far around a place its evenness is looked at
 
 
 def _fill_gaps(facts: RimFacts, part: Part) -> None:
@@ -189,13 +188,13 @@ def _list_ink_stages(
 def _list_opaque_stages(facts: RimFacts, tint: TintPlan) -> list[Stage]:
     spill_amount = max([tint.spill, *(place.amount for place in tint.spill_places)])
     takes_off = facts.spill is not None and spill_amount > 0
-    sure_px = (LOSSLESS_HALO_PX if facts.is_lossless else LOSSY_HALO_PX) + _SURE_PX
+    solve_px = LOSSLESS_HALO_PX if facts.is_lossless else LOSSY_HALO_PX
     edge_px = facts.width_px + 1 + DEEPER_PX if facts.is_lossless else facts.stain_px + 1
     stages = [Stage("depth", _measure_depth, DEPTH_PX)] if takes_off else []
     stages.append(Stage("distances", _measure_distances, edge_px))
     if facts.is_lossless:
         stages.append(Stage("corners", partial(_reach_into_corners, facts), CORNERS_HALO_PX))
-    stages.append(Stage("solve", partial(_solve_opaque, facts), sure_px))
+    stages.append(Stage("solve", partial(_solve_opaque, facts), solve_px))
     if not facts.is_lossless:
         stages.append(Stage("steady", partial(_steady, facts), STEADY_PX))
     if takes_off:
