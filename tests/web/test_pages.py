@@ -205,14 +205,14 @@ def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token,
     assert client.get(f"/sheets/{sheet.id}/").status_code == 200
 
     twin = add_sheet(workshop, workshop.originals.load(sheet.original), "twin.png")
-    send(client, token, f"/sheets/{sheet.id}/bin")
-    send(client, token, "/bin/empty")
-    assert [s.id for s in workshop.sheets.list_all()] == [twin.id]
-    assert workshop.originals.load(twin.original)  # shared with what was deleted: it stays
     load_measured(workshop, twin)
     keep_proof(workshop, twin)
     kept = proof_name(twin)
     workshop.executor.submit(kept, Priority.KEEPING, lambda: None).result(20)
+    send(client, token, f"/sheets/{sheet.id}/bin")
+    send(client, token, "/bin/empty")
+    assert [s.id for s in workshop.sheets.list_all()] == [twin.id]
+    assert workshop.originals.load(twin.original)  # shared with what was deleted: both stay
     assert workshop.proofs.get(kept) is not None
     send(client, token, f"/sheets/{twin.id}/bin")
     send(client, token, "/bin/empty")
