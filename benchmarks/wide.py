@@ -5,6 +5,8 @@ colour, handwriting and print; by lamps, over folds, out of phones that sharpen,
 made from its number alone. A *family* is what is left out at a time: a shape of rendered things, a package of icons or fonts.
 """
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -87,7 +89,7 @@ def _sticker(random: np.random.Generator, side: int, family: str) -> Rgba:
 
 def _make_ground(
     random: np.random.Generator, side: int, kinds: tuple[str, ...]
-) -> tuple[str, NDArray[np.float32]]:
+) -> tuple[str, NDArray[np.floating]]:
     """Return a ground's kind and its pixels."""
     kind = str(random.choice(kinds))
     if kind == "paper":
@@ -121,7 +123,7 @@ def _make_ground(
 def _soften(random: np.random.Generator, figure: Rgba, most: float) -> Rgba:
     """Return a figure as out of focus, or as enlarged from a smaller one."""
     side = len(figure)
-    mixed = figure.copy()
+    mixed: NDArray[Any] = figure.copy()
     mixed[..., :3] *= mixed[..., 3:] / 255
     if random.random() < 0.4:
         small = max(60, int(side / random.uniform(1.3, 3.2)))
