@@ -24,7 +24,7 @@ from tidymargin.core.reach.pocket_signs import LEAST_PX, measure_pockets
 from tidymargin.core.reach.pocket_signs import MEASURES as POCKET_MEASURES
 from tidymargin.core.reach.pockets import find_closed
 
-_RIDGES = (1.0, 3.0, 10.0, 30.0)
+_RIDGES = (1.0, 3.0, 10.0, 30.0, 100.0)
 """What holds the weights back; which is best on families left out is taken."""
 _ROUNDS = 60
 
@@ -75,12 +75,14 @@ def fit(
     answers: NDArray[np.bool_],
     shares: NDArray[np.float64],
     held_back: float,
+    *,
+    is_even: bool = True,
 ) -> tuple[NDArray[np.float64], float]:
     """Return the weights and the constant of a logistic regression with a ridge, by Newton's method.
 
-    Both answers weigh alike, however many there are of each.
+    Where `is_even`, both answers weigh alike, however many there are of each; else probabilities are what happens.
     """
-    much = float(np.average(answers, weights=shares))
+    much = float(np.average(answers, weights=shares)) if is_even else 0.5
     each = shares * np.where(answers, 0.5 / much, 0.5 / (1 - much))
     rows = np.column_stack([rows, np.ones(len(rows))])
     weights = np.zeros(rows.shape[1])
@@ -94,8 +96,13 @@ def fit(
     return weights[:-1], float(weights[-1])
 
 
-def write_table(question: str, names: tuple[str, ...], cases: list[Case]) -> None:
-    """Choose what holds the weights back by families left out, say how well that does, fit on all and write."""
+def write_table(
+    question: str, names: tuple[str, ...], cases: list[Case], *, is_even: bool = True
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Choose what holds the weights back by families left out, say how well that does, fit on all and write.
+
+    Returns each case's log odds by weights that never saw its family, and the answers.
+    """
     families = np.array([case.family for case in cases])
     answers = np.array([case.answer for case in cases])
     shares = np.array([case.share for case in cases])
@@ -108,7 +115,9 @@ def write_table(question: str, names: tuple[str, ...], cases: list[Case]) -> Non
         odds = np.zeros(len(answers))
         for family in np.unique(families):
             out = families == family
-            weights, constant = fit(rows[~out], answers[~out], shares[~out], held_back)
+            weights, constant = fit(
+                rows[~out], answers[~out], shares[~out], held_back, is_even=is_even
+            )
             odds[out] = rows[out] @ weights + constant
         return odds
 
@@ -127,7 +136,7 @@ def write_table(question: str, names: tuple[str, ...], cases: list[Case]) -> Non
         print(f"  left out {family:<24}{of.sum():>5} cases, right in {share_right(of):.1f} %")
     right = share_right(np.ones(len(answers), bool))
     print(f"  {question}, left out, all: {right:.1f} %, held back by {best:g}")
-    weights, constant = fit(rows, answers, shares, best)
+    weights, constant = fit(rows, answers, shares, best, is_even=is_even)
     table = {
         "origin": f"fitted by benchmarks/fit_weights.py on {len(answers)} cases of {len(np.unique(families))} families; "
         f"each left out in turn: {right:.1f} % right",
@@ -139,6 +148,7 @@ def write_table(question: str, names: tuple[str, ...], cases: list[Case]) -> Non
         "weights": [round(float(weight), 4) for weight in weights],
     }
     table_of(question).write_text(json.dumps(table) + "\n")
+    return tried[best], answers
 
 
 def _make_even(question: str, names: tuple[str, ...]) -> None:
