@@ -24,9 +24,9 @@ from tidymargin.core.reach.pocket_signs import LEAST_PX, measure_pockets
 from tidymargin.core.reach.pocket_signs import MEASURES as POCKET_MEASURES
 from tidymargin.core.reach.pockets import find_closed
 
-_RIDGES = (1.0, 3.0, 10.0, 30.0, 100.0)
+_RIDGES = (1.0, 3.0, 10.0, 30.0)
 """What holds the weights back; which is best on families left out is taken."""
-_ROUNDS = 60
+_ROUNDS, _STILL = 60, 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,14 +76,14 @@ def fit(
     shares: NDArray[np.float64],
     held_back: float,
     *,
-    is_even: bool = True,
+    usual: float = 0.5,
 ) -> tuple[NDArray[np.float64], float]:
     """Return the weights and the constant of a logistic regression with a ridge, by Newton's method.
 
-    Where `is_even`, both answers weigh alike, however many there are of each; else probabilities are what happens.
+    Answers weigh as if `usual` of them were yes, however many are.
     """
-    much = float(np.average(answers, weights=shares)) if is_even else 0.5
-    each = shares * np.where(answers, 0.5 / much, 0.5 / (1 - much))
+    much = float(np.average(answers, weights=shares))
+    each = shares * np.where(answers, usual / much, (1 - usual) / (1 - much))
     rows = np.column_stack([rows, np.ones(len(rows))])
     weights = np.zeros(rows.shape[1])
     ridge = held_back * np.eye(len(weights))
@@ -92,12 +92,20 @@ def fit(
         p = 1 / (1 + np.exp(-np.clip(rows @ weights, -40, 40)))
         slope = rows.T @ (each * (p - answers)) + ridge @ weights
         bend = (rows * (each * p * (1 - p))[:, None]).T @ rows + ridge
-        weights -= np.linalg.solve(bend, slope)
+        step = np.linalg.solve(bend, slope)
+        weights -= step
+        if np.abs(step).max() < _STILL:
+            break
     return weights[:-1], float(weights[-1])
 
 
 def write_table(
-    question: str, names: tuple[str, ...], cases: list[Case], *, is_even: bool = True
+    question: str,
+    names: tuple[str, ...],
+    cases: list[Case],
+    *,
+    usual: float = 0.5,
+    ridges: tuple[float, ...] = _RIDGES,
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """Choose what holds the weights back by families left out, say how well that does, fit on all and write.
 
@@ -107,7 +115,8 @@ def write_table(
     answers = np.array([case.answer for case in cases])
     shares = np.array([case.share for case in cases])
     values = np.array([case.measures for case in cases])
-    middles, scales = values.mean(axis=0), values.std(axis=0) + 1e-6
+    middles = values.mean(axis=0)
+    scales = np.maximum(values.std(axis=0), 1e-3)  # of what never varies nothing is learned
     rows = expand((values - middles) / scales)
 
     def leave_out(held_back: float) -> NDArray[np.float64]:
@@ -115,16 +124,14 @@ def write_table(
         odds = np.zeros(len(answers))
         for family in np.unique(families):
             out = families == family
-            weights, constant = fit(
-                rows[~out], answers[~out], shares[~out], held_back, is_even=is_even
-            )
+            weights, constant = fit(rows[~out], answers[~out], shares[~out], held_back, usual=usual)
             odds[out] = rows[out] @ weights + constant
         return odds
 
     def lose(odds: NDArray[np.float64]) -> float:
         return float(np.average(np.log1p(np.exp(np.where(answers, -1, 1) * odds)), weights=shares))
 
-    tried = {held_back: leave_out(held_back) for held_back in _RIDGES}
+    tried = {held_back: leave_out(held_back) for held_back in ridges}
     best = min(tried, key=lambda held_back: lose(tried[held_back]))
     is_right = (tried[best] > 0) == answers
 
@@ -136,7 +143,7 @@ def write_table(
         print(f"  left out {family:<24}{of.sum():>5} cases, right in {share_right(of):.1f} %")
     right = share_right(np.ones(len(answers), bool))
     print(f"  {question}, left out, all: {right:.1f} %, held back by {best:g}")
-    weights, constant = fit(rows, answers, shares, best, is_even=is_even)
+    weights, constant = fit(rows, answers, shares, best, usual=usual)
     table = {
         "origin": f"fitted by benchmarks/fit_weights.py on {len(answers)} cases of {len(np.unique(families))} families; "
         f"each left out in turn: {right:.1f} % right",

@@ -204,3 +204,37 @@ def make_wide(number: int) -> Made:
     is_photo = which < 5 or kind in ("paper", "screen")
     true = np.rint(np.clip(figure, 0, 255)).astype(np.uint8)
     return Made(family, nature, kind, _take(random, mixed, is_photo=is_photo), true)
+
+
+def make_plain(number: int) -> Made:
+    """Return the picture of a number as a program draws one: even shapes on one colour, with hard edges or smooth ones."""
+    random = np.random.default_rng([41, number])
+    side, fine = int(random.integers(60, 420)), int(random.choice((1, 1, 4)))
+    large = side * fine
+    ground = np.array(_PALE[0] if random.random() < 0.6 else random.integers(0, 256, 3), np.float32)
+    figure = np.zeros((large, large, 4), np.uint8)
+    rows, cols = np.mgrid[:large, :large] / large
+    for _ in range(int(random.integers(1, 6))):
+        colour = random.integers(0, 256, 3)
+        if np.abs(colour - ground).max() < 60:
+            colour = np.where(ground > 127, ground - 100, ground + 100)
+        y, x = random.uniform(0.25, 0.75, 2)
+        tall, wide = random.uniform(0.06, 0.24, 2)
+        if random.random() < 0.5:
+            inside = ((rows - y) / tall) ** 2 + ((cols - x) / wide) ** 2 < 1
+        else:
+            inside = (np.abs(rows - y) < tall) & (np.abs(cols - x) < wide)
+        figure[inside] = (*colour, 255)
+        if random.random() < 0.3:  # a hole in it
+            figure[
+                ((rows - y) / tall) ** 2 + ((cols - x) / wide) ** 2 < random.uniform(0.05, 0.3)
+            ] = 0
+    mean = figure.astype(np.float32)
+    mean[..., :3] *= mean[..., 3:] / 255
+    mean = mean.reshape(side, fine, side, fine, 4).mean(axis=(1, 3))
+    share = mean[..., 3:] / 255
+    rgb = np.rint(mean[..., :3] + (1 - share) * ground).astype(np.uint8)
+    mean[..., :3] /= np.maximum(share, 1e-3)
+    return Made(
+        "plain shapes", "opaque", "flat", rgb, np.rint(np.clip(mean, 0, 255)).astype(np.uint8)
+    )

@@ -80,3 +80,18 @@ def test_without_anything_measured_nothing_is_said_of_pockets():
     assert to_evidence((), INKS) is None
     steps, outside = make_map()
     assert find_pockets(steps, outside, 5, WHITE, "opaque").to_decide == 2
+
+
+@pytest.mark.parametrize(
+    ("said", "is_ground"),
+    [({}, True), ({"inks": 2}, False), ({"misfit_90": 2.2}, False), ({"misfit_far": 0.02}, False)],
+)
+def test_what_a_figure_of_one_colour_closes_in_is_ground(said, is_ground):
+    known = {**dict.fromkeys(NATURE_MEASURES, 0.0), "inks": 1, "misfit_90": 1.9, **said}
+    evidence = to_evidence(tuple(known[name] for name in NATURE_MEASURES), INKS)
+    steps, outside = make_map()
+    found = find_pockets(steps, outside, 5, WHITE, "opaque", evidence)
+    assert len(found.listed) == 2
+    for pocket in found.listed:
+        is_said = pocket.reason == "one_colour"
+        assert (is_said, is_said and pocket.verdict == "clear") == (is_ground, is_ground)

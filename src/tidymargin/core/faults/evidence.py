@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.picture import Region, whole
+from tidymargin.core.base.weighing import load_weights
 from tidymargin.core.cut import Cutter
 from tidymargin.core.faults.kinds import KINDS, Fault
 from tidymargin.core.figure.nature import MEASURES as NATURE_MEASURES
@@ -133,3 +134,8 @@ def measure_evidence(cutter: Cutter, faults: Sequence[Fault]) -> tuple[float, ..
         1 - float(cleared[frame_mask(*cleared.shape)].mean()), *outline, *_measure_rim(cutter, cleared, places),
         *(math.log1p(100 * sizes[kind] / side) for kind in _SIZED), max([0.0, *(f.severity for f in faults)]),
     )  # fmt: skip
+
+
+def find_wrong_probability(evidence: tuple[float, ...]) -> float:
+    """Return how likely a cut is not usable as it is, 0 to 1, by its evidence."""
+    return float(load_weights("doubt", EVIDENCE).find_probability(np.array(evidence)))

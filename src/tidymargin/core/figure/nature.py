@@ -6,12 +6,14 @@ on families of pictures drawn for that (`benchmarks/fit_weights.py`) and stand, 
 """
 
 import math
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import least_of_channels, most_of_channels
+from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.weighing import load_weights
 from tidymargin.core.figure.inks import InkFacts
@@ -63,6 +65,46 @@ def _explain(
     return best, density
 
 
+class _Looked(NamedTuple):
+    """What one window shows of the figure, a value a place; texture and evenness of places with others all around."""
+
+    misfit: NDArray[np.float32]
+    density: NDArray[np.float32]
+    depth: NDArray[np.float32]
+    texture: NDArray[np.float32]
+    even: NDArray[np.bool_]
+    chroma: NDArray[np.float32]
+    opposite: NDArray[np.bool_]
+
+
+def _look_at(
+    picture: Picture, ground: Ground, stands: NDArray[np.bool_], inks: InkFacts, outer: Region, window: Region
+) -> _Looked | None:  # fmt: skip
+    """Look at a window of the figure, out of a region around it; None where nothing of the figure is there."""
+    kept = np.ascontiguousarray(stands[outer.slices])
+    inside_px = np.asarray(cv2.distanceTransform(np.pad(kept.view(np.uint8), 1), cv2.DIST_L2, 5))[1:-1, 1:-1]  # fmt: skip
+    own = np.zeros(kept.shape, bool)
+    own[window.seen_from(outer).slices] = True
+    at = kept & own & (inside_px >= 1.0)
+    if not at.any() or not len(inks.rgb):
+        return None
+    under = ground.over(outer)
+    away = picture.rgb[outer.slices].astype(np.float32) - under
+    residual, share = _explain(away[at], under[at], inks.rgb)
+    field = np.zeros(kept.shape, np.float32)
+    field[at] = share
+    smooth = cv2.blur(field, (3, 3))
+    full = np.asarray(cv2.erode(at.view(np.uint8), np.ones((3, 3), np.uint8)))[at] > 0
+    texture = np.abs(field - smooth)[at][full]
+    even = (texture < _STILL) & (share[full] > _PALE) & (share[full] < _DENSE)
+    to_ink = ((inks.rgb[0] - under[at]) * away[at]).sum(axis=1)
+    opposite = (to_ink < 0) & ((away[at] ** 2).mean(axis=1) > _FAR_LEVELS**2)
+    rgb = picture.rgb[outer.slices][at].astype(np.float32)
+    chroma = most_of_channels(rgb) - least_of_channels(rgb)
+    depth = np.asarray(inside_px[at], np.float32)
+    return _Looked(residual, share, depth, texture, even, chroma, opposite)
+
+
 def measure_nature(
     picture: Picture, ground: Ground, stands: NDArray[np.bool_], inks: InkFacts, grain: float
 ) -> tuple[float, ...]:
@@ -78,40 +120,23 @@ def measure_nature(
         Coding noise in 8-bit levels, which is taken off residuals.
     """
     everywhere = whole(picture.height, picture.width)
-    misfit, density, depth, texture, even, chroma, opposite = [], [], [], [], [], [], []
-    for window in _choose_windows(stands):
-        outer = window.grown(8, everywhere)
-        kept = np.ascontiguousarray(stands[outer.slices])
-        inside_px = np.asarray(cv2.distanceTransform(np.pad(kept.view(np.uint8), 1), cv2.DIST_L2, 5))[1:-1, 1:-1]  # fmt: skip
-        own = np.zeros(kept.shape, bool)
-        own[window.seen_from(outer).slices] = True
-        at = kept & own & (inside_px >= 1.0)
-        if not at.any() or not len(inks.rgb):
-            continue
-        under = ground.over(outer)
-        away = picture.rgb[outer.slices].astype(np.float32) - under
-        residual, share = _explain(away[at], under[at], inks.rgb)
-        field = np.zeros(kept.shape, np.float32)
-        field[at] = share
-        smooth = cv2.blur(field, (3, 3))
-        full = np.asarray(cv2.erode(at.view(np.uint8), np.ones((3, 3), np.uint8)))[at] > 0
-        texture.append(np.abs(field - smooth)[at][full])
-        even.append((texture[-1] < _STILL) & (share[full] > _PALE) & (share[full] < _DENSE))
-        misfit.append(residual)
-        to_ink = ((inks.rgb[0] - under[at]) * away[at]).sum(axis=1)
-        opposite.append((to_ink < 0) & ((away[at] ** 2).mean(axis=1) > _FAR_LEVELS**2))
-        density.append(share)
-        depth.append(inside_px[at])
-        rgb = picture.rgb[outer.slices][at].astype(np.float32)
-        chroma.append(most_of_channels(rgb) - least_of_channels(rgb))
+
+    def look(window: Region) -> _Looked | None:
+        return _look_at(picture, ground, stands, inks, window.grown(8, everywhere), window)
+
+    seen = [found for found in work_out(look, _choose_windows(stands)) if found is not None]
     kind = [float(ground.kind == k) for k in ("paper", "screen", "checker")]
-    if sum(map(len, misfit)) < _LEAST_PX:
+    if sum(len(one.misfit) for one in seen) < _LEAST_PX:
         return (*[0.0] * (len(MEASURES) - 3), *kind)
-    left_over = np.maximum(np.concatenate(misfit) - grain, 0)
-    densities, depths = np.concatenate(density), np.concatenate(depth)
+
+    def gather(name: str) -> NDArray[Any]:
+        return np.concatenate([getattr(one, name) for one in seen])
+
+    left_over = np.maximum(gather("misfit") - grain, 0)
+    densities, depths = gather("density"), gather("depth")
     inner = densities[depths >= min(_INSIDE_PX, float(np.quantile(depths, 0.6)))]
     low, high = np.quantile(inner, (0.25, 0.75))
-    rough = np.concatenate(texture)
+    rough = gather("texture")
     side = min(picture.height, picture.width)
     return (
         math.log1p(float(np.median(left_over))),
@@ -121,7 +146,7 @@ def measure_nature(
         float(np.mean((inner > _PALE) & (inner < _DENSE))),
         float(high - low),
         float(rough.mean()) if len(rough) else 0.0,
-        float(np.concatenate(even).mean()) if len(rough) else 0.0,
+        float(gather("even").mean()) if len(rough) else 0.0,
         math.log1p(float(np.median(depths))),
         math.log1p(float(np.quantile(depths, 0.9))),
         math.log1p(100 * float(np.quantile(depths, 0.9)) / side),
@@ -130,8 +155,8 @@ def measure_nature(
         inks.explained,
         inks.spread,
         inks.thin,
-        math.log1p(float(np.quantile(np.concatenate(chroma), 0.8))),
-        math.log1p(100 * float(np.concatenate(opposite).mean())),
+        math.log1p(float(np.quantile(gather("chroma"), 0.8))),
+        math.log1p(100 * float(gather("opposite").mean())),
         *kind,
     )
 

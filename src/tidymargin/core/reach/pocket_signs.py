@@ -26,6 +26,13 @@ LEAST_PX = 12
 OPEN_FROM = 20 / 21
 """Probability from which a pocket is cleared unasked: a white of the figure lost is as bad as twenty counters left shut."""
 
+_ONE_COLOUR_LEVELS = (
+    6.0  # that nine of ten places of the figure are off ground and one ink, at most
+)
+_ONE_COLOUR_FAR = 0.005
+"""Share of its places that are of another colour. On families that nothing was fitted on, 75 of 76 such figures close in only
+ground (1,196 pockets, of which 3 are not)."""
+
 Evidence = tuple[float, ...]
 """What the figure as a whole says of its pockets, see `to_evidence`."""
 
@@ -56,6 +63,13 @@ def to_evidence(measures: tuple[float, ...], inks: InkFacts) -> Evidence | None:
         return None
     of = dict(zip(NATURE_MEASURES, measures, strict=True))
     return (*(of[name] for name in _OF_FIGURE), inks.half_px)
+
+
+def is_of_one_colour(evidence: Evidence) -> bool:
+    """Return whether ground and one colour explain all of a figure: it has no whites of its own, and what it closes in is ground."""
+    said = dict(zip(_OF_FIGURE, evidence, strict=False))
+    is_explained = said["misfit_90"] <= math.log1p(_ONE_COLOUR_LEVELS)
+    return said["inks"] == 1 and is_explained and said["misfit_far"] <= _ONE_COLOUR_FAR
 
 
 def measure_pockets(

@@ -15,7 +15,13 @@ from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.weighing import IN_DOUBT
 from tidymargin.core.ground.checker import CheckerGround
 from tidymargin.core.ground.kinds import Ground
-from tidymargin.core.reach.pocket_signs import LEAST_PX, OPEN_FROM, Evidence, find_open_probability
+from tidymargin.core.reach.pocket_signs import (
+    LEAST_PX,
+    OPEN_FROM,
+    Evidence,
+    find_open_probability,
+    is_of_one_colour,
+)
 
 Verdict = Literal["clear", "keep"]
 PocketReason = Literal[
@@ -23,6 +29,7 @@ PocketReason = Literal[
     "screen",
     "pattern",
     "even",
+    "one_colour",
     "open",
     "closed",
     "undecided",
@@ -72,7 +79,7 @@ class Pocket:
         ``clear`` or ``keep``.
     reason : str
         Why: the figure is ink, the ground a screen, the pattern goes on inside, it is even where a
-        pattern would change, all that is measured speaks for ground or for figure, nobody has decided, or a
+        pattern would change, the figure has one colour and no whites of its own, all that is measured speaks for ground or for figure, nobody has decided, or a
         person has: by shutting it off, of this pocket, of one that it was split from, or of two that are one now.
     places : tuple of (row, col)
         Up to nine of its pixels, spread over it.
@@ -184,6 +191,8 @@ def _judge(
         return large, ["screen"] * count
     if evidence is None or count == 1:
         return np.zeros(count, bool), ["undecided"] * count
+    if is_of_one_colour(evidence):
+        return np.ones(count, bool), ["one_colour"] * count
     open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
     reasons: list[PocketReason] = [
         "open" if p >= OPEN_FROM else "closed" if p < IN_DOUBT[0] else "undecided" for p in open_is

@@ -106,6 +106,7 @@ _REASONS = {
     "screen": gettext_noop("screen inside"),
     "pattern": gettext_noop("the pattern goes on inside"),
     "even": gettext_noop("even inside: figure"),
+    "one_colour": gettext_noop("the figure is of one colour, so this is background"),
     "open": gettext_noop("likely ground, as of lines and letters"),
     "closed": gettext_noop("likely figure: closed in by a drawing"),
     "undecided": gettext_noop("closed in"),
