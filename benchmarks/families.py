@@ -79,7 +79,7 @@ def _load_icons(name: str) -> list[tuple[str, int, int]]:
     return [(i["body"], i.get("width", width), i.get("height", height)) for i in icons]
 
 
-def _draw_icon(name: str, random: np.random.Generator, side: int, colour: str) -> Rgba:
+def draw_icon(name: str, random: np.random.Generator, side: int, colour: str) -> Rgba:
     """Return an icon in the middle of a square, (side, side, 4), 0 to 255."""
     if str(FOLDER / "python") not in sys.path:
         sys.path.insert(0, str(FOLDER / "python"))
@@ -110,7 +110,7 @@ def _draw_words(
     return np.asarray(sheet.resize((side, side), Image.Resampling.BOX), np.float32) / 255
 
 
-def _smooth_noise(random: np.random.Generator, side: int, cell: float) -> NDArray[np.floating]:
+def smooth_noise(random: np.random.Generator, side: int, cell: float) -> NDArray[np.floating]:
     """Return noise of about that size, (side, side), 0 to 1."""
     count = max(2, round(side / cell))
     rough = random.uniform(0, 1, (count, count)).astype(np.float32)
@@ -122,60 +122,63 @@ def _of_colour(alpha: NDArray[np.floating], code: str) -> Rgba:
     return np.dstack([np.broadcast_to(rgb, (*alpha.shape, 3)), 255 * alpha]).astype(np.float32)
 
 
-def _pen(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
+def draw_pen(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
     """Write by hand, with pressure that changes along the strokes, and within them."""
     alpha = _draw_words(family, random, side, int(random.integers(28, 90)))
     depth = cv2.GaussianBlur(alpha, (0, 0), random.uniform(0.8, 2.5))
-    along = _smooth_noise(random, side, random.uniform(12, 60))
+    along = smooth_noise(random, side, random.uniform(12, 60))
     least = random.uniform(0.25, 0.75)
     pressure = least + (1 - least) * along
     if random.random() < 0.5:
         pressure = pressure * (0.7 + 0.3 * depth)
     if random.random() < 0.4:
-        pressure = pressure * (1 - random.uniform(0.1, 0.4) * _smooth_noise(random, side, 2.0))
+        pressure = pressure * (1 - random.uniform(0.1, 0.4) * smooth_noise(random, side, 2.0))
     return _of_colour(np.clip(alpha * pressure, 0, 1), code)
 
 
-def _pencil(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
+def draw_pencil(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
     """Shade a drawing: a coloured picture's darkness as density, with the grain of paper in it."""
-    drawn = _draw_icon(family, random, side, "#202020")
+    drawn = draw_icon(family, random, side, "#202020")
     light = drawn[..., :3] @ LUMA.astype(np.float32) / 255
     dense = (1.05 - light) * drawn[..., 3] / 255
-    dense *= 1 - random.uniform(0.1, 0.6) * _smooth_noise(random, side, random.uniform(1.3, 3))
+    dense *= 1 - random.uniform(0.1, 0.6) * smooth_noise(random, side, random.uniform(1.3, 3))
     dense = np.asarray(cv2.GaussianBlur(dense, (0, 0), random.uniform(0.5, 1.2)))
     return _of_colour(np.clip(random.uniform(0.7, 1.1) * dense, 0, 1).astype(np.float32), code)
 
 
-def _stamp(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
+def draw_stamp(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
     """Draw lettering in a ring, with ink that took unevenly."""
     alpha = _draw_words(family, random, side, int(random.integers(30, 80)))
     ring = np.zeros((side, side), np.uint8)
     cv2.circle(ring, (side // 2, side // 2), int(0.46 * side), 255, max(3, side // 50), cv2.LINE_AA)
     alpha = np.maximum(alpha, ring / np.float32(255))
     took = np.clip(
-        1.6 * _smooth_noise(random, side, random.uniform(3, 12)) + random.uniform(-0.1, 0.4),
+        1.6 * smooth_noise(random, side, random.uniform(3, 12)) + random.uniform(-0.1, 0.4),
         0.15,
         1,
     )
     return _of_colour((alpha * took).astype(np.float32), code)
 
 
-def _solid(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
-    return _draw_icon(family, random, side, "#303030")
+def draw_solid(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
+    """Draw a coloured-in icon."""
+    return draw_icon(family, random, side, "#303030")
 
 
-def _grey(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
+def draw_grey(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
     """Draw a coloured-in icon without its colours, as a cartoon in greys."""
-    drawn = _draw_icon(family, random, side, "#303030")
+    drawn = draw_icon(family, random, side, "#303030")
     light = drawn[..., :3] @ LUMA.astype(np.float32)
     return np.dstack([np.repeat(light[..., None], 3, axis=2), drawn[..., 3]]).astype(np.float32)
 
 
-def _line_art(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
-    return _draw_icon(family, random, side, code)
+def draw_line_art(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
+    """Draw a one-coloured icon."""
+    return draw_icon(family, random, side, code)
 
 
-def _printed(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
+def draw_printed(random: np.random.Generator, family: str, side: int, code: str) -> Rgba:
+    """Set a few lines of print, small and large."""
     size = round(
         math.exp(random.uniform(math.log(9), math.log(90)))
     )  # as much small print as large
@@ -185,7 +188,7 @@ def _printed(random: np.random.Generator, family: str, side: int, code: str) -> 
 def _object(random: np.random.Generator, family: str, side: int, _: str) -> Rgba:
     """Draw a shaded thing of its own texture, with the outline of an icon, or several round ones."""
     if random.random() < 0.5:
-        alpha = _draw_icon(family, random, side, "#000000")[..., 3] / 255
+        alpha = draw_icon(family, random, side, "#000000")[..., 3] / 255
         wide = np.asarray(cv2.dilate(alpha, np.ones((side // 25,) * 2)))
         alpha = np.asarray(cv2.GaussianBlur(wide, (0, 0), 0.7))
     else:
@@ -206,26 +209,24 @@ def _object(random: np.random.Generator, family: str, side: int, _: str) -> Rgba
     base = (
         random.uniform(40, 245, 3) if random.random() < 0.5 else np.full(3, random.uniform(60, 240))
     )
-    texture = 1 + random.uniform(0, 0.35) * (
-        _smooth_noise(random, side, random.uniform(2, 8)) - 0.5
-    )
+    texture = 1 + random.uniform(0, 0.35) * (smooth_noise(random, side, random.uniform(2, 8)) - 0.5)
     rgb = np.clip(base * light[..., None] * texture[..., None], 0, 255)
     return np.dstack([rgb, 255 * alpha]).astype(np.float32)
 
 
 _Draw = Callable[[np.random.Generator, str, int, str], Rgba]
 _KINDS: tuple[tuple[_Draw, tuple[str, ...], str, bool], ...] = (
-    (_solid, ICONS, "opaque", False),
-    (_solid, ICONS, "opaque", False),
-    (_grey, ICONS, "opaque", False),
+    (draw_solid, ICONS, "opaque", False),
+    (draw_solid, ICONS, "opaque", False),
+    (draw_grey, ICONS, "opaque", False),
     (_object, LINES, "opaque", False),
     (_object, LINES, "opaque", False),
-    (_line_art, LINES, "opaque", True),
-    (_printed, TYPES, "opaque", True),
-    (_pen, HANDS, "ink", True),
-    (_pen, HANDS, "ink", True),
-    (_pencil, (*ICONS, *LINES), "ink", True),
-    (_stamp, TYPES, "ink", True),
+    (draw_line_art, LINES, "opaque", True),
+    (draw_printed, TYPES, "opaque", True),
+    (draw_pen, HANDS, "ink", True),
+    (draw_pen, HANDS, "ink", True),
+    (draw_pencil, (*ICONS, *LINES), "ink", True),
+    (draw_stamp, TYPES, "ink", True),
 )  # what draws, on which families, as what, and whether it may not be pale on white
 
 
@@ -253,7 +254,7 @@ def _make_ground(random: np.random.Generator, side: int, *, is_dark: bool) -> tu
     return "screen", np.asarray(make_screen(side, side, random, code=code), np.float32), "jpg", 1.5
 
 
-def _cast_shade(random: np.random.Generator, alpha: NDArray[np.floating]) -> NDArray[np.floating]:
+def cast_shade(random: np.random.Generator, alpha: NDArray[np.floating]) -> NDArray[np.floating]:
     """Return what a soft shadow beside a figure leaves of the ground's light, (h, w, 1), 0 to 1."""
     side = len(alpha)
     reach = int(side * random.uniform(0.01, 0.06))
@@ -290,7 +291,7 @@ def make_picture(number: int) -> Made:
         figure[..., :3] /= np.maximum(figure[..., 3:] / 255, 1e-3)
     alpha = figure[..., 3:] / 255
     if kind != "checker" and not is_drawn and random.random() < _SHADED:
-        ground = ground * _cast_shade(random, alpha[..., 0])
+        ground = ground * cast_shade(random, alpha[..., 0])
     mixed = np.clip(figure[..., :3], 0, 255) * alpha + ground * (1 - alpha)
     rgb = add_grain(mixed.astype(np.float32), random, grain)
     if suffix == "jpg":

@@ -18,16 +18,16 @@ from benchmarks.families import (
     TYPES,
     Made,
     Rgba,
-    _cast_shade,
-    _draw_icon,
-    _grey,
-    _line_art,
-    _pen,
-    _pencil,
-    _printed,
-    _smooth_noise,
-    _solid,
-    _stamp,
+    cast_shade,
+    draw_grey,
+    draw_icon,
+    draw_line_art,
+    draw_pen,
+    draw_pencil,
+    draw_printed,
+    draw_solid,
+    draw_stamp,
+    smooth_noise,
 )
 from benchmarks.rendered import SHAPES, render_thing
 from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_screen
@@ -67,7 +67,7 @@ def _piece(random: np.random.Generator, side: int) -> Rgba:
             cv2.fillPoly(alpha, [np.round(16 * places).astype(np.int32)], 255, cv2.LINE_AA, 4)
     rgb = np.zeros((side, side, 3), np.float32)
     for cell in (2.0, 6.0, 25.0, side / 3):
-        rgb += np.dstack([_smooth_noise(random, side, cell) for _ in range(3)]) * np.sqrt(cell)
+        rgb += np.dstack([smooth_noise(random, side, cell) for _ in range(3)]) * np.sqrt(cell)
     rgb = (rgb - rgb.min()) / max(1e-3, float(np.ptp(rgb)))
     low, high = np.sort(random.uniform(0, 255, (2, 3)), axis=0)
     return np.dstack([low + rgb * (high - low), alpha]).astype(np.float32)
@@ -78,7 +78,7 @@ def _sticker(random: np.random.Generator, side: int, family: str) -> Rgba:
     inner = int(side * 0.84)
     drawn = np.zeros((side, side, 4), np.float32)
     at = (side - inner) // 2
-    drawn[at : at + inner, at : at + inner] = _draw_icon(family, random, inner, "#303030")
+    drawn[at : at + inner, at : at + inner] = draw_icon(family, random, inner, "#303030")
     wide = max(2, int(side * random.uniform(0.015, 0.06)))
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * wide + 1, 2 * wide + 1))
     rim = np.asarray(cv2.GaussianBlur(cv2.dilate(drawn[..., 3], disc), (0, 0), 0.6))
@@ -174,16 +174,20 @@ def make_wide(number: int) -> Made:
             family, drawn = "pieces", _piece(random, inner)
         elif which in (5, 6):
             family, most_soft = ICONS[int(random.integers(0, len(ICONS)))], 2.5
-            drawn = (_grey if random.random() < 0.15 else _solid)(random, family, inner, code)
+            drawn = (draw_grey if random.random() < 0.15 else draw_solid)(
+                random, family, inner, code
+            )
         elif which == 7:
             family = f"sticker {ICONS[int(random.integers(0, len(ICONS)))]}"
             drawn = _sticker(random, inner, family.removeprefix("sticker "))
         elif which == 8:
             family = (*LINES, *TYPES)[int(random.integers(0, len(LINES) + len(TYPES)))]
-            drawn = (_line_art if family in LINES else _printed)(random, family, inner, code)
+            drawn = (draw_line_art if family in LINES else draw_printed)(
+                random, family, inner, code
+            )
         else:
             nature = "ink"
-            draw = (_pen, _pencil, _stamp)[which - 9]
+            draw = (draw_pen, draw_pencil, draw_stamp)[which - 9]
             homes = (HANDS, (*ICONS, *LINES), TYPES)[which - 9]
             family = homes[int(random.integers(0, len(homes)))]
             drawn = draw(random, family, inner, code)
@@ -196,7 +200,7 @@ def make_wide(number: int) -> Made:
         figure = _soften(random, figure, most_soft)
     alpha = figure[..., 3:] / 255
     if which in (4, 5, 6, 7) and kind in ("flat", "paper") and random.random() < 0.35:
-        ground = ground * _cast_shade(random, alpha[..., 0])
+        ground = ground * cast_shade(random, alpha[..., 0])
     if light is not None:
         tint = 1 + random.normal(0, 0.05, 3)  # shadows are of the sky's colour, not of the lamp's
         ground = ground * light[..., None] ** tint

@@ -42,7 +42,7 @@ REASON_WORDS = {
     "strays": "the tolerance lies beyond what was measured here",
     "other_nature": "the figure looks like the other nature than was said",
     "nature": "the figure may as well be of the other nature",
-    "unsure": "pictures that measure like this one are often cut wrongly: look at its edge",
+    "unsure": "pictures like this one often come out wrong: look at its edge",
 }
 
 
