@@ -22,7 +22,7 @@ def broken_ring(gap_px: float, turn: float = 0.0) -> Picture:
     d = Drawing(SIZE, SIZE, 4)
     ink, white = d.colour("#203050"), d.colour("#FFFFFF")
     d.ring(170, 170, 100, 8, ink)
-    d.ring(40, 40, 30, 6, ink)
+    d.ring(40, 40, 30, 6, d.colour("#B0402A"))
     if gap_px:
         along = np.array((np.cos(turn), np.sin(turn)))
         d.stroke([tuple(170 + 85 * along), tuple(170 + 115 * along)], gap_px, white)

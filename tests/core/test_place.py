@@ -19,8 +19,9 @@ from tidymargin.core.reach.pockets import PocketChoice
 def cutter():
     rgb = np.full((100, 100, 3), 255, np.uint8)
     rgb[20:80, 20:80] = (20, 30, 60)
+    rgb[74:80, 20:80] = (190, 70, 40)  # of one colour it would close in nothing but ground
     rgb[30:50, 30:50] = 255  # a pocket
-    rgb[60:75, 60:75] = (225, 222, 230)  # a pale patch in the figure
+    rgb[56:71, 60:75] = (225, 222, 230)  # a pale patch in the figure
     picture = Picture(rgb)
     return cut_out(picture, measure_sheet(picture))
 
@@ -33,7 +34,7 @@ def test_a_click_has_the_one_meaning_of_its_place(cutter):
     pocket = describe_place(cutter, 40, 40)
     assert (pocket.meaning, pocket.decision) == (Meaning.POCKET, PocketChoice(40, 40, "clear"))
     assert pocket.share == pytest.approx(0.04)
-    patch = describe_place(cutter, 66, 66)
+    patch = describe_place(cutter, 64, 66)
     assert patch.meaning is Meaning.CLEAR_FROM_HERE
     assert patch.decision.tolerance > patch.goes_at > cutter.tolerance
 
@@ -42,7 +43,7 @@ def test_what_is_shown_before_is_what_the_click_then_clears_or_brings_back(cutte
     everywhere = whole(100, 100)
     before = cutter.cleared(everywhere)
     picture, facts = cutter.picture, cutter.facts
-    pocket, patch = describe_place(cutter, 40, 40), describe_place(cutter, 66, 66)
+    pocket, patch = describe_place(cutter, 40, 40), describe_place(cutter, 64, 66)
     for place, decided in (
         (pocket, Plan(reach=ReachPlan(choices=(pocket.decision,)))),
         (patch, Plan(reach=ReachPlan(picks=(patch.decision,)))),

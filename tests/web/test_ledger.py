@@ -154,6 +154,7 @@ def test_pockets_that_are_alike_are_one_row_and_one_decision(client, token, work
     monkeypatch.setattr(pockets, "find_open_probability", doubt)
     drawing = Drawing(200, 300, 4)
     drawing.rounded(10, 10, 290, 190, 8, drawing.colour("#B5651D"))
+    drawing.rounded(10, 178, 290, 190, 0, drawing.colour("#203050"))
     for x in range(40, 280, 40):
         drawing.ellipse(x, 60, 12, drawing.colour("#FFFFFF"))
     drawing.ellipse(150, 140, 35, drawing.colour("#FFFFFF"))
@@ -405,7 +406,7 @@ def test_a_change_from_the_stage_is_answered_with_the_head_the_ledger_and_what_o
 ):
     drawing = Drawing(900, 900, 2)
     drawing.ring(150, 150, 90, 12, drawing.colour("#203050"))
-    drawing.ring(700, 700, 120, 12, drawing.colour("#203050"))
+    drawing.ring(700, 700, 120, 12, drawing.colour("#B0402A"))
     png = encode_picture(lay_over(drawing.render(), np.array((255.0, 255.0, 255.0))), "png")
     sheet = add_sheet(workshop, png, "rings.png")
     ledger_of(client, workshop, sheet)

@@ -67,6 +67,11 @@ def _make_pictures(side_px: int = _SIDE_PX) -> Iterator[Picture]:
         rgb = np.broadcast_to(ground, (side_px, side_px, 3)).copy()
         hole = rgb[70:90, 70:90] + np.array((-1, -1, 0))
         rgb[_BLOCK, _BLOCK] = (20, 40, 60)
+        rgb[_BLOCK, 104:120] = (
+            190,
+            70,
+            40,
+        )  # of one colour it would close in nothing that is asked
         for row in range(16, 144, 16):
             rgb[row : row + 6, 12:18] = (20, 40, 60)
         rgb[70:90, 70:90] = hole
