@@ -30,8 +30,8 @@ _ONE_COLOUR_LEVELS = (
     6.0  # that nine of ten places of the figure are off ground and one ink, at most
 )
 _ONE_COLOUR_FAR = 0.005
-"""Share of its places that are of another colour. On families that nothing was fitted on, 75 of 76 such figures close in only
-ground (1,196 pockets, of which 3 are not)."""
+"""Share of its places that are of another colour. Chosen on 227 pictures of the families (75 of 76 such figures close in only
+ground), judged on 238 others of them: 78 of 82, and of their 819 pockets 7 are figure."""
 
 Evidence = tuple[float, ...]
 """What the figure as a whole says of its pockets, see `to_evidence`."""
