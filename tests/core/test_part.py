@@ -28,7 +28,9 @@ def test_what_is_solved_lies_where_it_does_in_the_picture_however_far_it_has_shr
     places = np.arange(60 * 60, dtype=np.float32).reshape(60, 60)
     region = np.ascontiguousarray(places[first:last, begin:end])
     ground, none = np.dstack([region] * 3), np.zeros(region.shape, np.bool_)
-    part = Part(ground.astype(np.uint8), ground, none, margins, HALO_PX).aim(reach)
+    part = Part(ground.astype(np.uint8), ground, none, margins, HALO_PX, corner_px=(top, left)).aim(
+        reach
+    )
     part.shrink()
     part.lay_out()
     part.share[part.window(reach)] = part.ground[part.near(reach)][..., 0]
@@ -43,8 +45,8 @@ def test_what_is_solved_lies_where_it_does_in_the_picture_however_far_it_has_shr
     assert np.array_equal(part.share[window], part.ground[near][..., 0])
     assert np.array_equal(part.figure[window], part.ground[near])
     assert part.rgb.shape == part.ground.shape
-    assert (near[0].start, near[1].start) == part.corner(inner)
-    assert (near[0].stop, near[1].stop) == part.end(inner)
+    assert part.inside(inner).slices == near
+    assert np.array_equal(places[part.where(inner).slices], part.ground[near][..., 0])
     own = slice(inner, part.share.shape[0] - inner), slice(inner, part.share.shape[1] - inner)
     assert np.array_equal(part.share[own], places[top:bottom, left:right])
     part.share[window] = 0

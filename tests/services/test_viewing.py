@@ -179,6 +179,6 @@ def test_a_window_recut_after_every_mark_is_as_if_it_were_cut_anew(workshop, she
     before = sheet.head
     sheet = marking.remove_marks(begin(workshop, sheet.id, sheet.head), [5])
     look()
-    ((left, top, right, bottom),) = find_dirty(workshop, sheet, before)
+    ((left, top, right, bottom),) = (box.edges for box in find_dirty(workshop, sheet, before))
     assert left < 45 < 75 < right
     assert top < 45 < 75 < bottom

@@ -22,13 +22,12 @@ SEVERE_EXIT = 3
 def _to_row(fault: "Fault") -> dict[str, Any]:
     from tidymargin.services.picture.words import word_fault
 
-    box = fault.box
     return {
         "kind": fault.kind,
         "severity": fault.severity,
         "x": fault.col,
         "y": fault.row,
-        "box": [box.left, box.top, box.right, box.bottom],
+        "box": fault.box.edges,
         "words": word_fault(fault),
     }
 

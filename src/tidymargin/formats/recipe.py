@@ -1,9 +1,7 @@
 """The recipe of a sheet: every decision in order, frozen, as plain JSON both ways."""
 
 import json
-from collections import OrderedDict
 from collections.abc import Mapping
-from contextlib import suppress
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -93,25 +91,9 @@ def from_steps(bodies: dict[str, str], parts: Mapping[str, str] | None = None) -
         One of them cannot be read.
     """
     steps: dict[str, Any] = {
-        name: _read_step(kind, bodies[name], parts) for name, kind in STEP_TYPES.items()
+        name: kind.read(bodies[name], parts) for name, kind in STEP_TYPES.items()
     }
     return Recipe().model_copy(update=steps)
-
-
-_REMEMBERED = 64  # steps, typed: those of some ten sheets that are worked on at once
-_read_lately: OrderedDict[tuple[type[Step], str], Step] = OrderedDict()
-
-
-def _read_step(kind: type[Step], text: str, parts: Mapping[str, str] | None) -> Step:
-    """Read a step, or return it where an earlier request had it read: one may hold thousands of places."""
-    step = _read_lately.get((kind, text))
-    if step is None:
-        step = kind.read(text, parts)
-        _read_lately[kind, text] = step
-        while len(_read_lately) > _REMEMBERED:
-            with suppress(KeyError):  # another thread may have been quicker
-                _read_lately.popitem(last=False)
-    return step
 
 
 def change_recipe(recipe: Recipe, step: str, **values: Any) -> Recipe:

@@ -139,7 +139,13 @@ class Sheet:
 
     def decided_by(self, recipe: Recipe) -> "Sheet":
         """Return the sheet as it would be by another recipe; nothing is saved by that."""
-        return replace(self, names=recipe.names, bodies=recipe.bodies, parts=recipe.parts)
+        other = replace(self, names=recipe.names, bodies=recipe.bodies, parts=recipe.parts)
+        return other.knowing(recipe)
+
+    def knowing(self, recipe: Recipe) -> "Sheet":
+        """Say what its recipe is, where that is at hand, so that it is not read again; return the sheet."""
+        self.__dict__["recipe"] = recipe
+        return self
 
 
 @dataclass(frozen=True, slots=True)

@@ -51,7 +51,8 @@ def answer(sheet: Sheet) -> Answer:
     if request.is_json:
         dirty = find_dirty(the_workshop(), sheet, read_seen())
         ledger = render_template("bench/_changed.html", **gather_page(sheet))
-        return jsonify(head=sheet.head, dirty=dirty, ledger=ledger)
+        places = None if dirty is None else [box.edges for box in dirty]
+        return jsonify(head=sheet.head, dirty=places, ledger=ledger)
     if "HX-Request" not in request.headers:
         return redirect(url_for("bench.show", sheet_id=sheet.id, open=opened_step() or None), 303)
     try:

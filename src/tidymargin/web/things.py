@@ -60,7 +60,7 @@ def gather_things(
         {
             "row": pocket.row,
             "col": pocket.col,
-            "box": [pocket.box.left, pocket.box.top, pocket.box.right, pocket.box.bottom],
+            "box": pocket.box.edges,
             "outline": pocket.outline,
             "verdict": pocket.verdict if pocket.is_decided else "",
         }

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.base.picture import Region
+from tidymargin.core.base.picture import Region, whole
 
 Slices = tuple[slice, slice]
 Margins = tuple[int, int, int, int]
@@ -13,6 +13,27 @@ _WORTH_PX = 30  # copying what came in pays where so much less of it is looked a
 
 class Part:
     """What is worked on of a region, and around it, where some of that may lie beyond the picture.
+
+    A region at the picture's left end, drawn with what lies around it::
+
+          solved: share, doubt, figure
+        +--------------------------+
+        |  . came in: rgb, ground, cleared, distances
+        |  +---------------------+--+--+
+        |  |     +---------+     |  |  |
+        |  |     | region  |     |  |  |
+        |  |     |  (out)  |     |  |  |
+        |  |     +---------+     |  |  |
+        |  |  inside(reach_px)   |  |  |
+        |  +---------------------+  |  |
+        |  |                        |  |
+        +--|------------------------+  |
+           +---------------------------+
+           ^ the picture ends here
+
+    What came in ends with the picture; what is solved goes on beyond it, so that a stage need not ask where it
+    is. `inside(reach_px)` is what a stage has to get right; the same places are `near` in what came in, `window` in
+    what is solved, and `where` in the picture.
 
     Parameters
     ----------
@@ -89,41 +110,26 @@ class Part:
         """How far around the region there is room for what is solved."""
         return int(self.share.shape[0] - self.height) // 2
 
-    def corner(self, reach_px: int) -> tuple[int, int]:
-        """Return where in what came in the first place of `window` lies."""
-        top, left, _, _ = self._margins
-        return max(0, top - reach_px), max(0, left - reach_px)
-
-    def end(self, reach_px: int) -> tuple[int, int]:
-        """Return where in what came in `window` ends."""
+    def inside(self, reach_px: int) -> Region:
+        """Return the region and so much around it, cut off at the picture's end, as part of what came in."""
         height, width = self.cleared.shape
-        _, _, below, beside = self._margins
-        return min(height, height - below + reach_px), min(width, width - beside + reach_px)
+        top, left, below, beside = self._margins
+        own = Region(top, left, height - below, width - beside)
+        return own.grown(reach_px, whole(height, width))
 
     def near(self, reach_px: int) -> Slices:
-        """Return the rows and columns of what came in that `window` stands for."""
-        (top, left), (bottom, right) = self.corner(reach_px), self.end(reach_px)
-        return slice(top, bottom), slice(left, right)
+        """Return the rows and columns of `inside`, in what came in."""
+        return self.inside(reach_px).slices
 
     def window(self, reach_px: int) -> Slices:
-        """Return the rows and columns of what is solved that lie in the picture, so far around the region."""
-        rows, cols = self.near(reach_px)
+        """Return the rows and columns of `inside`, in what is solved."""
         top, left, _, _ = self._margins
-        down, right = self.solved_px - top, self.solved_px - left
-        return slice(rows.start + down, rows.stop + down), slice(
-            cols.start + right, cols.stop + right
-        )
+        return self.inside(reach_px).moved(self.solved_px - top, self.solved_px - left).slices
 
     def where(self, reach_px: int) -> Region:
-        """Return which part of the picture `window` is."""
-        (row, col), (rows, cols) = self._corner_px, self.near(reach_px)
-        top, left, _, _ = self._margins
-        return Region(
-            row - top + rows.start,
-            col - left + cols.start,
-            row - top + rows.stop,
-            col - left + cols.stop,
-        )
+        """Return `inside` as part of the picture."""
+        (row, col), (top, left, _, _) = self._corner_px, self._margins
+        return self.inside(reach_px).moved(row - top, col - left)
 
     def shrink(self) -> None:
         """Give up what lies farther around than the stages to come need."""

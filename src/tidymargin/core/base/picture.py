@@ -51,7 +51,10 @@ class Picture:
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """A rectangle of whole pixels: rows `top` to `bottom`, columns `left` to `right`, ends excluded."""
+    """A rectangle of whole pixels: rows `top` to `bottom`, columns `left` to `right`, ends excluded.
+
+    What crosses a border of the program (JSON, a message to a worker, a page) is its `edges`; all else is a `Region`.
+    """
 
     top: int
     left: int
@@ -67,6 +70,11 @@ class Region:
     def width(self) -> int:
         """Columns."""
         return self.right - self.left
+
+    @property
+    def edges(self) -> tuple[int, int, int, int]:
+        """Left, top, right and bottom, as pages, reports and recipes give a rectangle: x before y."""
+        return int(self.left), int(self.top), int(self.right), int(self.bottom)
 
     @property
     def slices(self) -> tuple[slice, slice]:
@@ -115,14 +123,15 @@ class Region:
             for left in range(self.left, self.right, side_px):
                 yield Region(band.top, left, band.bottom, min(left + side_px, self.right))
 
+    def moved(self, down_px: int, right_px: int) -> "Region":
+        """Return this region so far down and to the right."""
+        return Region(
+            self.top + down_px, self.left + right_px, self.bottom + down_px, self.right + right_px
+        )
+
     def seen_from(self, outer: "Region") -> "Region":
         """Return this region in the coordinates of `outer`'s own top left corner."""
-        return Region(
-            self.top - outer.top,
-            self.left - outer.left,
-            self.bottom - outer.top,
-            self.right - outer.left,
-        )
+        return self.moved(-outer.top, -outer.left)
 
 
 def whole(height: int, width: int) -> Region:

@@ -239,31 +239,53 @@ def extend(rest: NDArray[np.float32], sound: Mask) -> tuple[NDArray[np.float32],
     Shade grows darker right up to what casts it, where a rim hides it. There a plane is laid through what is sound near
     by (normalised convolution of the first order: H. Knutsson and C.-F. Westin, CVPR 1993), its slope held back.
     """
-    height, width = sound.shape
-    rows, cols = np.mgrid[:height, :width] - np.array((height / 2, width / 2))[:, None, None]
-    weight = sound.astype(np.float32)
-
-    def near(values: NDArray[np.floating]) -> NDArray[np.float32]:
-        return np.asarray(cv2.GaussianBlur(values.astype(np.float32), (0, 0), _SEAM_CELLS / 2))
-
-    count = near(weight) + np.float32(1e-6)
-    down, right = near(weight * rows) / count, near(weight * cols) / count
-    hold = np.float32(_SLOPE_HOLD) / count
-    across = near(weight * rows * cols) / count - down * right
-    tall = near(weight * rows * rows) / count - down * down + 1 + hold
-    wide = near(weight * cols * cols) / count - right * right + 1 + hold
-    det = tall * wide - across * across
-    far_down, far_right = (rows - down).astype(np.float32), (cols - right).astype(np.float32)
     far = cv2.dilate(sound.view(np.uint8), np.ones((2 * _SEAM_CELLS + 1,) * 2, np.uint8))
     ring = (np.asarray(far) > 0) & ~sound
+    planes = _LocalPlanes(sound)
     out = rest.copy()
     for channel in range(3):
-        values = weight * rest[..., channel]
-        mean = near(values) / count
-        by_down = near(values * rows) / count - mean * down
-        by_right = near(values * cols) / count - mean * right
-        slope_down = (by_down * wide - by_right * across) / det
-        slope_right = (by_right * tall - by_down * across) / det
-        guess = mean + np.minimum(0, slope_down * far_down + slope_right * far_right)
-        out[..., channel][ring] = guess[ring]
+        out[..., channel][ring] = planes.carry_on(rest[..., channel])[ring]
     return out, sound | ring
+
+
+class _LocalPlanes:
+    """At each place a plane through what is known near by, by weighted least squares.
+
+    Its slopes (down, right) solve, with the weighted (co)variances of the places that are known::
+
+        [ tall    across ] [ down  ]   [ covariance of values and rows ]
+        [ across  wide   ] [ right ] = [ covariance of values and cols ]
+
+    `tall` and `wide` are held up where little is known, so that slopes there tend to nothing.
+    """
+
+    def __init__(self, known: Mask) -> None:
+        height, width = known.shape
+        middle = np.array((height / 2, width / 2))[:, None, None]
+        self._rows, self._cols = np.mgrid[:height, :width] - middle
+        self._weight = known.astype(np.float32)
+        self._count = self._near(self._weight) + np.float32(1e-6)
+        self._row, self._col = self._mean(self._rows), self._mean(self._cols)
+        hold = np.float32(_SLOPE_HOLD) / self._count
+        self._across = self._mean(self._rows * self._cols) - self._row * self._col
+        self._tall = self._mean(self._rows * self._rows) - self._row * self._row + 1 + hold
+        self._wide = self._mean(self._cols * self._cols) - self._col * self._col + 1 + hold
+        self._det = self._tall * self._wide - self._across * self._across
+
+    @staticmethod
+    def _near(values: NDArray[np.floating]) -> NDArray[np.float32]:
+        return np.asarray(cv2.GaussianBlur(values.astype(np.float32), (0, 0), _SEAM_CELLS / 2))
+
+    def _mean(self, values: NDArray[np.floating]) -> NDArray[np.float32]:
+        return self._near(self._weight * values) / self._count
+
+    def carry_on(self, values: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Return the planes' own values, each at its place; never above the mean of what is known: shade only darkens."""
+        mean = self._mean(values)
+        by_row = self._mean(values * self._rows) - mean * self._row
+        by_col = self._mean(values * self._cols) - mean * self._col
+        down = (by_row * self._wide - by_col * self._across) / self._det
+        right = (by_col * self._tall - by_row * self._across) / self._det
+        rise = down * (self._rows - self._row).astype(np.float32)
+        rise += right * (self._cols - self._col).astype(np.float32)
+        return np.asarray(mean + np.minimum(0, rise))

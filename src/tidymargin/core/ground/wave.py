@@ -18,6 +18,7 @@ _MOST_PERIOD_PX = 120.0  # over which a border shows too few; typed
 _BLOCKS = 12  # that the phase is measured in; typed
 _BAND_PX, _BAND_AREA_PX = 96, 200_000  # of a border that is read: speed
 _ENOUGH_A_TILE = 12  # rows or columns of a tile, to find its place
+_REFINEMENTS = 4  # rounds, after which a phase stands still
 _BAND_PERIODS = 4  # of a border that is read, at least; typed
 _PARTS = 4  # of the wave; as many on every machine, since sums are rounded
 _TOGETHER_PX = 32  # rows that one core works on at once
@@ -136,34 +137,46 @@ def refine_wave(
     sines, so each block's correlation with exp(-2 pi i (f row ± g col)) holds the sum and the difference of
     both phases.
     """
-    f, g = frequency
-    phase_f, phase_g = 0.0, 0.0
     shares = [to_shares(wave) for wave in waves]
-    blocks = min(_BLOCKS, max(2, int(cols_at.stop * g)))
-    edges = np.linspace(0, len(cols_at), blocks + 1).astype(int)
-    middles = np.meshgrid(
-        np.array([(rows[0] + rows[-1]) / 2 for rows in rows_at]),
-        cols_at.step * (edges[:-1] + edges[1:] - 1) / 2,
-        indexing="ij",
-    )
+    f, g = frequency
+    count = min(_BLOCKS, max(2, int(cols_at.stop * g)))
+    edges = np.linspace(0, len(cols_at), count + 1).astype(int)
+    rows_of_blocks = np.array([(rows[0] + rows[-1]) / 2 for rows in rows_at])
+    cols_of_blocks = cols_at.step * (edges[:-1] + edges[1:] - 1) / 2
+    middles = np.meshgrid(rows_of_blocks, cols_of_blocks, indexing="ij")
     places = np.stack([np.ones(middles[0].size), *(m.ravel() for m in middles)], axis=1)
-    for _ in range(4):
-        across = np.exp(-2j * np.pi * g * np.array(cols_at))
-        drifts = []
-        by_rows = np.empty((len(rows_at), len(cols_at)), np.complex128)
-        for block, rows in enumerate(rows_at):
-            turned = np.exp(-2j * np.pi * f * np.array(rows)).astype(np.complex64)
-            by_rows[block] = turned.real @ shares[block] + 1j * (turned.imag @ shares[block])
-        for turning in (across, across.conj()):
-            found = np.add.reduceat(by_rows * turning[None, :], edges[:-1], axis=1).ravel()
-            drifts.append(_fit_drift(places, found))
-        (sum_0, sum_r, sum_c), (gap_0, gap_r, gap_c) = drifts
-        f += (sum_r + gap_r) / 2 / (2 * np.pi)
-        g += (sum_c - gap_c) / 2 / (2 * np.pi)
+    phase_f, phase_g = 0.0, 0.0
+    for _ in range(_REFINEMENTS):
+        sums, gaps = _correlate_blocks(rows_at, cols_at, edges, shares, (f, g))
+        sum_0, sum_by_row, sum_by_col = _fit_drift(places, sums)
+        gap_0, gap_by_row, gap_by_col = _fit_drift(places, gaps)
+        f += (sum_by_row + gap_by_row) / 2 / (2 * np.pi)
+        g += (sum_by_col - gap_by_col) / 2 / (2 * np.pi)
         # sin sin = (cos(gap) - cos(sum)) / 2: the sum comes out turned by half a cycle
         phase_f = ((sum_0 + np.pi) + gap_0) / 2
         phase_g = ((sum_0 + np.pi) - gap_0) / 2
     return (f, g), (phase_f, phase_g)
+
+
+def _correlate_blocks(
+    rows_at: list[range],
+    cols_at: range,
+    edges: NDArray[np.int64],
+    shares: list[NDArray[np.float32]],
+    frequency: tuple[float, float],
+) -> tuple[NDArray[np.complex128], NDArray[np.complex128]]:
+    """Return how each block goes with the waves whose phases are the sum and the difference of both."""
+    f, g = frequency
+    by_rows = np.empty((len(rows_at), len(cols_at)), np.complex128)
+    for block, rows in enumerate(rows_at):
+        turned = np.exp(-2j * np.pi * f * np.array(rows)).astype(np.complex64)
+        by_rows[block] = turned.real @ shares[block] + 1j * (turned.imag @ shares[block])
+    across = np.exp(-2j * np.pi * g * np.array(cols_at))
+
+    def add_up(turning: NDArray[np.complex128]) -> NDArray[np.complex128]:
+        return np.add.reduceat(by_rows * turning[None, :], edges[:-1], axis=1).ravel()
+
+    return add_up(across), add_up(across.conj())
 
 
 def _fit_drift(

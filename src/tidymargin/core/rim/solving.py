@@ -75,10 +75,10 @@ def _solve_opaque(facts: RimFacts, part: Part) -> None:
         part.rgb, part.ground, part.inside_px, facts.stain_px + 0.5, facts.softness_px, least,
         most, sure,
     )  # fmt: skip
-    reach_px, window = part.reach_px, part.window(part.reach_px)
+    inside, window = part.inside(part.reach_px), part.window(part.reach_px)
     solve_opaque_kernel(
         part.rgb, part.ground, part.inside_px, part.outside_px, sure,
-        *part.corner(reach_px), *part.end(reach_px),
+        inside.top, inside.left, inside.bottom, inside.right,
         facts.width_px, facts.stain_px, facts.grain, facts.luma_ringing, facts.chroma_blur,
         facts.palette_rgb, part.share[window], part.figure[window], part.doubt[window],
     )  # fmt: skip
@@ -88,10 +88,10 @@ def _solve_inks(
     facts: RimFacts, inks: NDArray[np.float32], kept: NDArray[np.bool_], part: Part
 ) -> None:
     part.lay_out()
-    reach_px, window = part.reach_px, part.window(part.reach_px)
+    inside, window = part.inside(part.reach_px), part.window(part.reach_px)
     solve_ink_kernel(
-        part.rgb, part.ground, part.outside_px, *part.corner(reach_px), *part.end(reach_px),
-        facts.width_px + 1, facts.grain, facts.luma_ringing, facts.chroma_blur, inks, kept,
+        part.rgb, part.ground, part.outside_px, inside.top, inside.left, inside.bottom,
+        inside.right, facts.width_px + 1, facts.grain, facts.luma_ringing, facts.chroma_blur, inks, kept,
         part.share[window], part.figure[window],
     )  # fmt: skip
 

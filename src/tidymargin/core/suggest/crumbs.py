@@ -52,59 +52,75 @@ def _peak_kernel(first_of, cols, piece_of, steps, peaks):  # type: ignore[no-unt
 
 
 @njit(cache=True, nogil=True)
+def _gather_bit(cleared, row, col, least_px, seen, places):  # type: ignore[no-untyped-def]
+    """Gather what hangs together by its sides with a pixel that stands, into `places`; return how many pixels.
+
+    0 where that is no bit which hangs on by one corner alone: it has `least_px` or more, is longer than `seen`,
+    or touches other pixels by no corner or by several. `seen`, whose middle is that pixel, is all False, and left so.
+    """
+    height, width = cleared.shape
+    side = len(seen)
+    reach = side // 2
+    count, at, corners, fits = 1, 0, 0, True
+    seen[reach, reach] = True
+    places[0, 0], places[0, 1] = row, col
+    while at < count and fits:
+        pr, pc = places[at]
+        at += 1
+        for nr in range(max(0, pr - 1), min(height, pr + 2)):
+            for nc in range(max(0, pc - 1), min(width, pc + 2)):
+                if cleared[nr, nc]:
+                    continue
+                if nr != pr and nc != pc:
+                    corners += cleared[pr, nc] and cleared[nr, pc]
+                    fits = fits and corners <= 1
+                    continue
+                wr, wc = nr - row + reach, nc - col + reach
+                is_near = 0 <= wr < side and 0 <= wc < side
+                if is_near and seen[wr, wc]:
+                    continue
+                if not is_near or count + 1 == least_px:  # too long, or too large
+                    fits = False
+                    continue
+                seen[wr, wc] = True
+                places[count, 0], places[count, 1] = nr, nc
+                count += 1
+    for one in range(count):
+        seen[places[one, 0] - row + reach, places[one, 1] - col + reach] = False
+    return count if fits and corners == 1 else 0
+
+
+@njit(cache=True, nogil=True)
+def _is_compact(places, count):  # type: ignore[no-untyped-def]
+    """Whether some pixels lie close together: more than a line, not much longer than wide, and half of their box."""
+    tall = places[:count, 0].max() - places[:count, 0].min() + 1
+    broad = places[:count, 1].max() - places[:count, 1].min() + 1
+    least, most = min(tall, broad), max(tall, broad)
+    return least > 1 and most < _LONGER * least and count > _FILLED * tall * broad
+
+
+@njit(cache=True, nogil=True)
 def _drop_hung_kernel(cleared, least_px):  # type: ignore[no-untyped-def]
     """Clear compact bits of fewer pixels that hang on by one corner, in place; return how many there were."""
     height, width = cleared.shape
     reach = math.ceil(2.0 * math.sqrt(least_px))  # a compact bit lies within it
-    side = 2 * reach + 1
-    seen = np.zeros((side, side), np.bool_)
+    seen = np.zeros((2 * reach + 1, 2 * reach + 1), np.bool_)
     places = np.empty((least_px, 2), np.int64)
     dropped = 0
     for row in range(height - 1):
         for col in range(width - 1):
+            # two pixels that share no more than a corner, along one diagonal or the other
             falls = not cleared[row, col]
             if cleared[row, col] != cleared[row + 1, col + 1] or cleared[row, col + 1] != falls:
                 continue
             if cleared[row + 1, col] != falls:
                 continue
-            # two pixels that share no more than a corner; either may begin a bit
-            for end in range(2):
+            for end in range(2):  # either may begin a bit
                 r, c = row + end, col + (end if falls else 1 - end)
                 if cleared[r, c]:
                     continue
-                count, at, corners, fits = 1, 0, 0, True
-                seen[reach, reach] = True
-                places[0, 0], places[0, 1] = r, c
-                top, left, bottom, right = r, c, r, c
-                while at < count and fits:
-                    pr, pc = places[at]
-                    at += 1
-                    top, bottom = min(top, pr), max(bottom, pr)
-                    left, right = min(left, pc), max(right, pc)
-                    for nr in range(max(0, pr - 1), min(height, pr + 2)):
-                        for nc in range(max(0, pc - 1), min(width, pc + 2)):
-                            if cleared[nr, nc]:
-                                continue
-                            if nr != pr and nc != pc:
-                                corners += cleared[pr, nc] and cleared[nr, pc]
-                                fits = fits and corners <= 1
-                                continue
-                            wr, wc = nr - r + reach, nc - c + reach
-                            is_near = 0 <= wr < side and 0 <= wc < side
-                            if is_near and seen[wr, wc]:
-                                continue
-                            if not is_near or count + 1 == least_px:  # too long, or too large
-                                fits = False
-                                continue
-                            seen[wr, wc] = True
-                            places[count, 0], places[count, 1] = nr, nc
-                            count += 1
-                for one in range(count):
-                    seen[places[one, 0] - r + reach, places[one, 1] - c + reach] = False
-                tall, broad = bottom - top + 1, right - left + 1
-                least, most = min(tall, broad), max(tall, broad)
-                fits = fits and corners == 1 and least > 1
-                if fits and most < _LONGER * least and count > _FILLED * tall * broad:
+                count = _gather_bit(cleared, r, c, least_px, seen, places)
+                if count > 0 and _is_compact(places, count):
                     dropped += 1
                     for at in range(count):
                         cleared[places[at, 0], places[at, 1]] = True

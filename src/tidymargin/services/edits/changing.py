@@ -61,7 +61,7 @@ def use_new_cut(edit: Edit) -> Sheet:
 def _save(edit: Edit, recipe: Recipe, change: str) -> Sheet:
     resolved = resolve(edit.workshop, edit.sheet.decided_by(recipe))
     new = to_state(recipe, change, resolved)
-    saved = edit.workshop.sheets.commit(edit.sheet.id, edit.seen, new)
+    saved = edit.workshop.sheets.commit(edit.sheet.id, edit.seen, new).knowing(recipe)
     start_measuring(edit.workshop, saved)
     return saved
 

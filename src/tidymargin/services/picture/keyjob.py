@@ -154,7 +154,7 @@ def report_on(cutter: Cutter, recipe: Recipe, area: Area) -> Report:
         doubt=round(float(doubt.score), 3),
         to_look_at=bool(doubt.is_to_look_at),
         reasons=tuple(map(word_reason, doubt.reasons)),
-        box=None if box is None else (int(box.left), int(box.top), int(box.right), int(box.bottom)),
+        box=None if box is None else box.edges,
     )
 
 

@@ -7,7 +7,7 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.base.picture import whole
+from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.cut import Cutter
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.marks.plan import EVERYWHERE
@@ -87,10 +87,8 @@ def look_at_place(workshop: Workshop, sheet: Sheet, row: int, col: int) -> Place
     )
 
 
-def find_dirty(
-    workshop: Workshop, sheet: Sheet, before_id: int
-) -> list[tuple[int, int, int, int]] | None:
-    """Return the boxes, (left, top, right, bottom), in which a sheet is not cut as it was at an earlier state.
+def find_dirty(workshop: Workshop, sheet: Sheet, before_id: int) -> list[Region] | None:
+    """Return the boxes in which a sheet is not cut as it was at an earlier state.
 
     None is all of it, also where that is not known without cutting the earlier state again.
     """
@@ -106,31 +104,29 @@ def find_dirty(
     if cutter_name(before) == cutter_name(sheet):
         return _find_marked(sheet, was)
 
-    def compare(cutter: Cutter) -> list[tuple[int, int, int, int]] | None:
+    def compare(cutter: Cutter) -> list[Region] | None:
         if was.painted_over is not None or cutter.painted_over is not None:
             return None
         everywhere = whole(cutter.picture.height, cutter.picture.width)
         changed = was.cleared(everywhere) ^ cutter.cleared(everywhere)
-        boxes = [
+        return [
             tile.grown(cutter.halo_px, everywhere)
             for tile in everywhere.tiles(_DIRTY_PX)
             if changed[tile.slices].any()
             or was.plan.marks.near(tile) != cutter.plan.marks.near(tile)
         ]
-        return [(box.left, box.top, box.right, box.bottom) for box in boxes]
 
     return _ask(workshop, sheet, f"dirty since {before_id}", compare)
 
 
-def _find_marked(sheet: Sheet, was: Cutter) -> list[tuple[int, int, int, int]]:
+def _find_marked(sheet: Sheet, was: Cutter) -> list[Region]:
     """Return the boxes in which a sheet is not cut as it was, where nothing but its marks is another."""
     now = replace(was, plan=sheet.recipe.to_plan(sheet.area))
     everywhere = whole(was.picture.height, was.picture.width)
     halo_px = max(was.halo_px, now.halo_px)
     others = now.plan.marks.changed_since(was.plan.marks)
     boxes = [mark.box.grown(halo_px, EVERYWHERE) for mark in others]
-    inside = [box.within(everywhere) for box in boxes if box.touches(everywhere)]
-    return [(box.left, box.top, box.right, box.bottom) for box in inside]
+    return [box.within(everywhere) for box in boxes if box.touches(everywhere)]
 
 
 def _ask(workshop: Workshop, sheet: Sheet, what: str, ask: Callable[[Cutter], T]) -> T:

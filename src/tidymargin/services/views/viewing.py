@@ -1,6 +1,6 @@
 """What is in view: regions of the cut, tile by tile, at full size or averaged down."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -37,6 +37,109 @@ _DRAFT_GRID_PX = 160  # of an uneven ground: fitting it is most of a draft
 Rgba = NDArray[np.uint8]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Look:
+    """One window onto a sheet's cut, and what is kept of it from one look to the next.
+
+    ============  ===============================================  ======================================
+    kept          what                                             named by
+    ============  ===============================================  ======================================
+    `settled`     the exact cut                                    all that decides the cut
+    `sketch`      the same with no rim solved                      the same
+    `original`    what came in                                     the picture and its work area
+    `samples`     levels, from which a tried tolerance is drawn    what reach is measured by
+    ============  ===============================================  ======================================
+
+    All four share the memory of tiles. What was settled last is remembered besides, whatever decided it: where
+    nothing but marks has changed since, only what lies under these is cut again.
+    """
+
+    workshop: Workshop
+    sheet: Sheet
+    view: View
+    cutter: Cutter
+
+    @property
+    def _shown(self) -> Region:
+        return self.view.covers(whole(self.cutter.picture.height, self.cutter.picture.width))
+
+    def settled(self) -> Rgba:
+        """Return the exact cut."""
+        view, cutter = self.view, self.cutter
+        name = _settled_name(self.sheet, view)
+        found: Rgba | None = self.workshop.tiles.get(name)
+        latest = ("latest", self.sheet.id, view)
+        but_marks = (tile_name(self.sheet), self.sheet.names["reach"])
+        if found is None:
+            before: Settled | None = self.workshop.small.get(latest)
+            alone = not cutter.plan.tint.needs_outlook
+            if alone and before is not None and before.name == but_marks:
+                found = recut_window(self.workshop, self.sheet, cutter, view, before)
+            else:
+                found = cut_window(self.workshop, self.sheet, cutter, view)
+            self.workshop.tiles.put(name, found, size_of_array(found))
+        self.workshop.small.put(latest, Settled(but_marks, cutter.plan.marks, found), found.nbytes)
+        return found
+
+    def at_hand(self) -> Rgba:
+        """Return the exact cut if it is there; else a draft of it from the cut without steps 4 and 5; else a sketch."""
+        settled: Rgba | None = self.workshop.tiles.get(_settled_name(self.sheet, self.view))
+        if settled is not None:
+            return settled
+        unfinished = without_step(without_step(self.sheet.recipe, "rim"), "colour")
+        name = _settled_name(self.sheet.decided_by(unfinished), self.view)
+        plain: Rgba | None = self.workshop.tiles.get(name)
+        if plain is not None:
+            finished = draft_finish(
+                plain, self.cutter, (self.view.top, self.view.left), self.view.cell
+            )
+            if finished is not None:
+                return finished
+        name = ("sketch", cut_name(self.sheet), self.view)
+        return self.workshop.tiles.find(name, self._sketch, size_of_array)
+
+    def _sketch(self) -> Rgba:
+        """Return the picture's own colours where it stands, no rim solved."""
+        sketch = self.original().copy()
+        region = self._shown
+        window = (self.view.top - region.top, self.view.left - region.left, self.view.cell)
+        cleared = self.cutter.cleared(region).view(np.uint8)
+        stays = 1 - sample_levels(cleared, window, sketch.shape[:2]).mean(axis=0, dtype=np.float32)
+        self._lay_marks_on(stays)
+        sketch[..., 3] = np.rint(sketch[..., 3] * stays)
+        return sketch
+
+    def tried(self, tolerance: float) -> Rgba:
+        """Return a draft at another tolerance: a hand that moves never waits for rims."""
+        now = self.at_hand()
+        steps = to_step(self.cutter.tolerance), to_step(tolerance)
+        shifted = shift_view(now, self.original(), self._samples(), steps)
+        held = self._lay_marks_on(np.zeros(now.shape[:2], np.float32))[..., None]
+        if not held.any():
+            return shifted
+        # what was decided by hand stays as it is
+        return np.asarray(np.rint(shifted + (now.astype(np.float32) - shifted) * held), np.uint8)
+
+    def original(self) -> Rgba:
+        """Return what came in."""
+        return _find_original(self.workshop, self.sheet, self.view)
+
+    def _samples(self) -> NDArray[np.uint8]:
+        view, shown = self.view, self._shown
+        shape = (shown.height, shown.width) if view.cell == 1 else (view.height, view.width)
+        window = (view.top, view.left, view.cell)
+        return self.workshop.tiles.find(
+            ("levels", levels_name(self.sheet), view),
+            lambda: sample_levels(self.cutter.reach.levels, window, shape),
+            size_of_array,
+        )
+
+    def _lay_marks_on(self, stays: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Lay what was decided by hand over a matte, in place; return how much of each place it decides."""
+        marks = self.cutter.plan.marks.seen_through(self.view.left, self.view.top, self.view.cell)
+        return lay_on_share(marks, whole(*stays.shape), stays)
+
+
 def render_view(
     workshop: Workshop,
     sheet: Sheet,
@@ -64,20 +167,16 @@ def render_view(
 
     def compute() -> Rgba:
         cutter = load_cutter(workshop, sheet)
+        look = _Look(workshop, sheet, view, cutter)
         if tried is None:
-            settled = _settle_view(workshop, sheet, cutter, view)
+            settled = look.settled()
             # not before, or the two would solve the same rims side by side
             keep_proof(workshop, sheet)
             return settled
         if view.cell == 1 and settles:
             region = view.covers(whole(cutter.picture.height, cutter.picture.width))
             return replace(cutter, tried=tried).render(region)
-        # a hand that moves never waits for rims
-        now = _at_hand(workshop, sheet, cutter, view)
-        original = _keep_original(workshop, sheet, view)
-        samples = _keep_samples(workshop, sheet, cutter, view)
-        steps = to_step(cutter.tolerance), to_step(tried)
-        return _hold_decided(now, shift_view(now, original, samples, steps), cutter, view)
+        return look.tried(tried)
 
     name = f"view:{cut_name(sheet)}:{view}:{tried}:{settles}"
     if asker:
@@ -85,97 +184,24 @@ def render_view(
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
-def _settle_view(workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View) -> Rgba:
-    """Return the exact cut in a window; where only marks were made since it was last looked at, from what it was then."""
-    name = _settled_name(sheet, view)
-    found: Rgba | None = workshop.tiles.get(name)
-    latest = ("latest", sheet.id, view)
-    but_marks = (tile_name(sheet), sheet.names["reach"])
-    if found is None:
-        before: Settled | None = workshop.small.get(latest)
-        alone = not cutter.plan.tint.needs_outlook
-        if alone and before is not None and before.name == but_marks:
-            found = recut_window(workshop, sheet, cutter, view, before)
-        else:
-            found = cut_window(workshop, sheet, cutter, view)
-        workshop.tiles.put(name, found, size_of_array(found))
-    workshop.small.put(latest, Settled(but_marks, cutter.plan.marks, found), found.nbytes)
-    return found
-
-
 def _settled_name(sheet: Sheet, view: View) -> tuple[object, ...]:
     return ("settled", cut_name(sheet), view)
-
-
-def _at_hand(workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View) -> Rgba:
-    """Return the exact cut in a window if it is there, else a sketch.
-
-    Of the cut without steps 4 and 5 where that is at hand, else of the picture's own colours, no rim solved.
-    """
-
-    def make() -> Rgba:
-        sketch = _keep_original(workshop, sheet, view).copy()
-        region = view.covers(whole(cutter.picture.height, cutter.picture.width))
-        window = (view.top - region.top, view.left - region.left, view.cell)
-        cleared = cutter.cleared(region).view(np.uint8)
-        stays = 1 - sample_levels(cleared, window, sketch.shape[:2]).mean(axis=0, dtype=np.float32)
-        _lay_marks_on(stays, cutter, view)
-        sketch[..., 3] = np.rint(sketch[..., 3] * stays)
-        return sketch
-
-    settled: Rgba | None = workshop.tiles.get(_settled_name(sheet, view))
-    if settled is not None:
-        return settled
-    unfinished = sheet.decided_by(without_step(without_step(sheet.recipe, "rim"), "colour"))
-    plain: Rgba | None = workshop.tiles.get(_settled_name(unfinished, view))
-    if plain is not None:
-        finished = draft_finish(plain, cutter, (view.top, view.left), view.cell)
-        if finished is not None:
-            return finished
-    return workshop.tiles.find(("sketch", cut_name(sheet), view), make, size_of_array)
-
-
-def _lay_marks_on(stays: NDArray[np.float32], cutter: Cutter, view: View) -> NDArray[np.float32]:
-    """Lay what was decided by hand over a matte in a window, in place; return how much of each place it decides."""
-    marks = cutter.plan.marks.seen_through(view.left, view.top, view.cell)
-    return lay_on_share(marks, whole(*stays.shape), stays)
-
-
-def _hold_decided(now: Rgba, tried: Rgba, cutter: Cutter, view: View) -> Rgba:
-    """Return a draft at another tolerance with what was decided by hand as it is now."""
-    held = _lay_marks_on(np.zeros(now.shape[:2], np.float32), cutter, view)[..., None]
-    if not held.any():
-        return tried
-    return np.asarray(np.rint(tried + (now.astype(np.float32) - tried) * held), np.uint8)
 
 
 def render_sketch(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     """Return the cut in a window before its rims are solved, (h, w, 4) uint8, to look at while they are."""
 
     def compute() -> Rgba:
-        return _at_hand(workshop, sheet, load_cutter(workshop, sheet), view)
+        return _Look(workshop, sheet, view, load_cutter(workshop, sheet)).at_hand()
 
     name = f"sketch:{cut_name(sheet)}:{view}"
     return workshop.executor.run(name, Priority.VIEW, compute)
 
 
-def _keep_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
+def _find_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     name = ("original", sheet.original, sheet.area.corners, view)
     return workshop.tiles.find(
         name, lambda: _look_at(load_work(workshop, sheet), view), size_of_array
-    )
-
-
-def _keep_samples(
-    workshop: Workshop, sheet: Sheet, cutter: Cutter, view: View
-) -> NDArray[np.uint8]:
-    shown = view.covers(whole(cutter.picture.height, cutter.picture.width))
-    shape = (shown.height, shown.width) if view.cell == 1 else (view.height, view.width)
-    window = (view.top, view.left, view.cell)
-    return workshop.tiles.find(
-        ("levels", levels_name(sheet), view),
-        lambda: sample_levels(cutter.reach.levels, window, shape),
-        size_of_array,
     )
 
 
@@ -238,7 +264,7 @@ def render_original(workshop: Workshop, sheet: Sheet, view: View) -> Rgba:
     return workshop.executor.run(
         name,
         Priority.VIEW,
-        lambda: _keep_original(workshop, sheet, view),
+        lambda: _find_original(workshop, sheet, view),
         cost_bytes=picture_cost(workshop, sheet),
     )
 

@@ -54,9 +54,14 @@ class _Job:
 class Executor:
     """Worker threads that take the most urgent job first.
 
-    However many ask for a name while it waits or runs, it is computed once. HTTP threads only wait. One
-    worker is always left to what somebody looks at, and one does what is only kept for later, while nobody
-    waits for anything. Heavy jobs run together only within a budget.
+    However many ask for a name while it waits or runs, it is computed once. HTTP threads only wait. Who may run:
+
+    - what somebody looks at (VIEW): always;
+    - what is waited for (OPENING to EXPORT): while two workers are left to the others;
+    - what is only kept for later (KEEPING): one at a time, while nothing above runs. If something above begins, it
+      stands still at its next tick until that is done, unless somebody has come to wait for it.
+
+    Whatever it is, jobs run together only as far as their memory stays within the budget.
 
     Parameters
     ----------
@@ -73,7 +78,7 @@ class Executor:
         self._running: list[_Job] = []
         self._numbers = itertools.count()
         self._closed = False
-        self._most_heavy = max(1, workers - 2)
+        self._most_waited_for = max(1, workers - 2)
         self._budget = budget_bytes
         self._here = threading.local()
         self._followed: OrderedDict[str, str] = OrderedDict()
@@ -97,7 +102,7 @@ class Executor:
                 return job.future
             job.priority = priority
             heapq.heappush(self._queue, (priority, next(self._numbers), job))
-            self._ready.notify_all()  # jobs that give way wait for the same
+            self._ready.notify_all()  # jobs that stand still wait for the same
             return job.future
 
     def run(
@@ -151,20 +156,19 @@ class Executor:
             job.share = share
         # a part that others may wait for goes on when only the job that came to it first is given up
         if len(jobs) == 1 and jobs[0].priority == Priority.KEEPING:
-            self._give_way(jobs[0])
+            self._stand_still(jobs[0])
         if jobs and jobs[-1].is_stopped:
             raise StoppedError("This was stopped.", hint="Begin it again when you want it.")
 
-    def _give_way(self, job: _Job) -> None:
-        """Wait while anything runs that somebody looks at or waits for: what is only kept for later is in no hurry."""
-
-        def may_go_on() -> bool:
-            return not self._gives_way(job) or job.is_stopped or self._closed
-
+    def _stand_still(self, job: _Job) -> None:
+        """Wait as long as what is only kept for later is in the way of others."""
         with self._ready:
-            self._ready.wait_for(may_go_on)
+            self._ready.wait_for(
+                lambda: not self._is_in_the_way(job) or job.is_stopped or self._closed
+            )
 
-    def _gives_way(self, job: _Job) -> bool:
+    def _is_in_the_way(self, job: _Job) -> bool:
+        """Whether a job that nobody waits for would run beside one that somebody does."""
         return job.waiting == 0 and any(o.priority < Priority.KEEPING for o in self._running)
 
     def progress(self, name: str) -> float | None:
@@ -198,12 +202,12 @@ class Executor:
 
     def _may_run(self, job: _Job) -> bool:
         if job.priority == Priority.KEEPING:
-            # one that has given way holds no place of a job that somebody waits for
-            if self._gives_way(job) or any(o.priority == job.priority for o in self._running):
+            if self._is_in_the_way(job) or any(o.priority == job.priority for o in self._running):
                 return False
         elif job.priority > Priority.VIEW:
-            heavy = [o for o in self._running if Priority.VIEW < o.priority < Priority.KEEPING]
-            if len(heavy) >= self._most_heavy:
+            # one that stands still is not among them, though it has a worker
+            waited_for = [o for o in self._running if Priority.VIEW < o.priority < Priority.KEEPING]
+            if len(waited_for) >= self._most_waited_for:
                 return False
         held = sum(other.cost_bytes for other in self._running)
         return held == 0 or held + job.cost_bytes <= self._budget
