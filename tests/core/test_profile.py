@@ -7,7 +7,7 @@ import pytest
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.plan import GroundPlan
-from tidymargin.core.rim import profile
+from tidymargin.core.rim import walking
 from tidymargin.core.rim.opaque import MAX_WIDTH_PX
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.grounds import add_grain
@@ -104,7 +104,7 @@ def test_a_mirrored_sheet_says_the_same_and_a_part_of_its_outlines_as_much_as_al
         assert rim.grain == pytest.approx(whole.grain, rel=0.1)
         assert rim.softness_px == pytest.approx(whole.softness_px, rel=0.02)
         assert rim.palette_rgb == pytest.approx(whole.palette_rgb, abs=0.5)
-    monkeypatch.setattr(profile, "_MOST_WALKS", 8000)
+    monkeypatch.setattr(walking, "_MOST_WALKS", 8000)
     part = measure_sheet(sheet, GroundPlan(nature="opaque")).rim
     assert part.width_px == whole.width_px
     assert part.softness_px == pytest.approx(whole.softness_px, rel=0.15)

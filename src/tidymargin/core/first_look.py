@@ -10,6 +10,8 @@ from tidymargin.core.reach.clearing import to_step
 
 _CROWD_PX = 64  # side of a block that is counted
 _BAND_PX = 8 * _CROWD_PX
+_ENOUGH_PX = 250_000  # that a first look goes by: speed
+_SEEN = 0.02  # of a row or column, from which there is something; typed
 
 
 def find_spot(facts: SheetFacts, tolerance: float) -> tuple[int, int]:
@@ -47,7 +49,7 @@ BLOTTER_TONES = {"pale": 244.0, "middle": 150.0, "deep": 52.0}
 
 def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
     """Return the blotter tone farthest from the figure's commoner lights and darks."""
-    coarse = max(1, int((picture.area_px / 250_000) ** 0.5))
+    coarse = max(1, int((picture.area_px / _ENOUGH_PX) ** 0.5))
     sample = (slice(None, None, coarse), slice(None, None, coarse))
     stands = facts.outside[sample] > to_step(facts.calm.tolerance)
     # ink's thin places have the ground's colour only until that is gone
@@ -56,5 +58,5 @@ def choose_blotter(picture: Picture, facts: SheetFacts) -> str:
         return "pale"
     luma = shown_rgb @ LUMA
     share = np.bincount((luma / 16).astype(int), minlength=16) / len(luma)
-    shown = (np.flatnonzero(share > 0.02) + 0.5) * 16
+    shown = (np.flatnonzero(share > _SEEN) + 0.5) * 16
     return max(BLOTTER_TONES, key=lambda tone: float(np.abs(shown - BLOTTER_TONES[tone]).min()))

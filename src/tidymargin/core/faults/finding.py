@@ -25,12 +25,13 @@ _JOINED_PX = 3  # apart, up to which signs are of one fault
 _NEAR_PX = 7  # beside the figure, where a stroke that was eaten begins
 _RING = 2.5  # times as much as its own area, what a closed edge has within
 _APART_PX = 3  # of a crumb from anything else
-_SMALL_ALIKE, _LARGE_ALIKE = (
-    0.4,
-    0.9,
-)  # of a crumb, that is like the ground; of a large one, of its inside
+# of a crumb, that is like the ground; of a large one, of its inside
+_SMALL_ALIKE, _LARGE_ALIKE = 0.4, 0.9
 _ALONE = 2.0  # times its longer side, that a crumb above the plain limit is from anything else; typed, judged with the limit
 _CRUMB_SHARE = 0.02  # of the largest piece, that a crumb may be at most
+_RING_PX = 80  # that a closed edge has within, at least; typed
+_GRAVE_CUT_OFF_PX, _GRAVE_POCKET_PX = 12, 40  # at which a severity is 1; typed
+_GRAVE_FRINGE, _GRAVE_JAGS = (10, 1.2), (20, 0.3)  # px and strength at which it is; typed
 
 
 def gather_signs(judged: Judged, limits: Limits, tick: Tick = no_tick) -> NDArray[np.uint8]:
@@ -134,7 +135,7 @@ def _find_lost(lost: NDArray[np.bool_], stands: NDArray[np.bool_]) -> list[Fault
         closed = np.asarray(cv2.dilate(np.pad(inside.view(np.uint8), 1), np.ones((3, 3), np.uint8)))
         contours, _ = cv2.findContours(closed, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
         within = sum(cv2.contourArea(contour) for contour in contours)
-        is_ring = within > _RING * area and within > 80
+        is_ring = within > _RING * area and within > _RING_PX
         is_whole = is_ring or not stands[around.slices].any()
         kind: Kind = "swallowed" if is_whole else "eaten"
         found.append(_to_fault(kind, box, area, area / (4 * _LEAST_PX["eaten"])))
@@ -158,7 +159,9 @@ def _find_cut_off(stands: NDArray[np.bool_], limits: Limits) -> list[Fault]:
                 if row is not None
                 else Region(int(begin), int(col or 0), int(end), int(col or 0) + 1)
             )
-            found.append(_to_fault("cut_off", box, float(end - begin), (end - begin) / 12))
+            found.append(
+                _to_fault("cut_off", box, float(end - begin), (end - begin) / _GRAVE_CUT_OFF_PX)
+            )
     return found
 
 
@@ -190,12 +193,15 @@ def find_faults(
     stands = where(s.STANDS)
     knows_ground = judged.see(Region(0, 0, 1, 1)).away is not None
     found = _find_crumbs(stands, where(s.GROUND_LIKE) if knows_ground else None, limits)
-    found += [_to_fault("pocket", p.box, p.area_px, p.area_px / 40) for p in pockets[:MOST_FAULTS]]
-    found += _find_runs(where(s.FRINGE), "fringe", _LEAST_RUN_PX, 10, 1.2)
+    found += [
+        _to_fault("pocket", p.box, p.area_px, p.area_px / _GRAVE_POCKET_PX)
+        for p in pockets[:MOST_FAULTS]
+    ]
+    found += _find_runs(where(s.FRINGE), "fringe", _LEAST_RUN_PX, *_GRAVE_FRINGE)
     found += _find_areas(where(s.SEE_THROUGH), "see_through")
     found += _find_lost(where(s.LOST), stands)
     found += _find_areas(where(s.LEFTOVER), "leftover")
-    found += _find_runs(where(s.JAGGED), "jagged", limits.jagged, 20, 0.3)
+    found += _find_runs(where(s.JAGGED), "jagged", limits.jagged, *_GRAVE_JAGS)
     found += _find_cut_off(stands, limits)
     found += _find_areas(where(s.CHANGED), "changed")
     if print_mm is not None and stands.any():

@@ -36,6 +36,14 @@ _FAINT_PX = 4.0  # from what stands, beyond which faint is left over; typed
 _EDGE_SIDE = 5  # over which structure shows, and shade does not
 _SHADE_OFF, _DARKEST_SHADE = 22.0, 0.35  # levels off the ground's hue; of its light
 _SLANTS = 0.25  # of a direction across rows and columns, from which a rim slants
+_SEEN, _RIM_FROM, _NOTHING = 0.3, 0.25, 0.02  # of matte, typed
+_FAINT_TO, _STRONG_FROM = 0.6, 0.7  # of matte: what is faint beside what stands; typed
+_FEW_PX, _MOSTLY = 8, 0.75  # places that tell something, and of them; typed
+_BESIDE_SHARE = 0.2  # of a pull that may lie beside the way; typed
+_SHALLOW = 0.4  # of the limit of a fringe, typed
+_DIM = 0.3  # of the ground's light, under which hue is told no better; typed
+# windows; typed
+_DEEPER_PX, _ALONG_PX, _LOOKED_AT_PX, _RIM_TELLS_PX = (7, 7), (15, 15), (5, 5), (9, 9)
 
 
 def _away_from(mask: Mask) -> Layer:
@@ -59,10 +67,10 @@ def _find_fringe(seen: Seen, share: Layer, limits: Limits, *, is_opaque: bool) -
     core = (inside_px >= _INSIDE_PX[0]) & (inside_px <= _INSIDE_PX[1]) & (share >= _SOLID)
     if not is_opaque:  # a stroke's middle, solid or not
         most = np.asarray(cv2.dilate(share, np.ones(_AROUND_INSIDE, np.uint8)))
-        core = (share >= _FULL_INK * most) & (most > 0.3) & (inside_px > 1)
+        core = (share >= _FULL_INK * most) & (most > _SEEN) & (inside_px > 1)
     own = seen.rgba[..., :3].astype(np.float32)
     inner, count = _mean_of(own, core)
-    rim = (inside_px <= _RIM_PX) & (share >= 0.25) & (count >= 8)
+    rim = (inside_px <= _RIM_PX) & (share >= _RIM_FROM) & (count >= _FEW_PX)
     found = np.zeros(share.shape, np.bool_)
     grounds = (
         [np.asarray(seen.ground, np.float32)]
@@ -78,7 +86,7 @@ def _find_fringe(seen: Seen, share: Layer, limits: Limits, *, is_opaque: bool) -
         beside = np.sqrt((off * off).sum(axis=2))
         strength = pull * apart * share
         is_pulled = rim & (apart > _LEAST_APART) & (pull > limits.fringe) & (strength > _LEAST_PULL)
-        is_pulled &= beside < _BESIDE_LEVELS + 0.2 * pull * apart
+        is_pulled &= beside < _BESIDE_LEVELS + _BESIDE_SHARE * pull * apart
         if seen.rgb is not None:
             # a pale rim of the figure's own gives the picture again; ground in a colour makes it paler than that, unless
             # the matte is too wide, when that colour is nearly ground
@@ -88,16 +96,16 @@ def _find_fringe(seen: Seen, share: Layer, limits: Limits, *, is_opaque: bool) -
             is_pulled &= is_mixed | (share >= _SOLID) | (pull > _NEARLY_GROUND)
         # an outline of the figure's own goes on deeper
         pulled_deeper = np.where(deeper, np.clip(pull, 0, 1), 0).astype(np.float32)
-        depth = cv2.boxFilter(pulled_deeper, -1, (7, 7), normalize=False)
-        places = np.maximum(cv2.boxFilter(deeper.astype(np.float32), -1, (7, 7), normalize=False), 1)  # fmt: skip
-        found |= is_pulled & (np.asarray(depth) / np.asarray(places) < 0.4 * limits.fringe)
+        depth = cv2.boxFilter(pulled_deeper, -1, _DEEPER_PX, normalize=False)
+        places = np.maximum(cv2.boxFilter(deeper.astype(np.float32), -1, _DEEPER_PX, normalize=False), 1)  # fmt: skip
+        found |= is_pulled & (np.asarray(depth) / np.asarray(places) < _SHALLOW * limits.fringe)
     return found
 
 
 def _find_lost(seen: Seen, share: Layer, limits: Limits) -> Mask:
     """Return where there is structure in the picture and nothing in the cut: shade has none, and rims are left out."""
     assert seen.away is not None
-    clear = (share <= _CLEAR) & (_away_from(share >= 0.3) > _BESIDE_PX)
+    clear = (share <= _CLEAR) & (_away_from(share >= _SEEN) > _BESIDE_PX)
     is_shade = _is_shade(seen)
     is_other = (seen.away > limits.eaten) & ~is_shade
     # what is of the ground's own hue is shade, unless its edge is as sharp as a stroke's
@@ -120,13 +128,13 @@ def _is_shade(seen: Seen) -> Mask:
     rgb, ground = np.asarray(seen.rgb, np.float32), np.asarray(seen.ground, np.float32)
     light = (rgb * ground).sum(axis=2) / np.maximum((ground * ground).sum(axis=2), 1)
     off = rgb - light[..., None] * ground
-    is_alike = np.sqrt((off * off).sum(axis=2)) < _SHADE_OFF * np.maximum(light, 0.3)
+    is_alike = np.sqrt((off * off).sum(axis=2)) < _SHADE_OFF * np.maximum(light, _DIM)
     return np.asarray(is_alike & (light > _DARKEST_SHADE) & (light < 1))
 
 
 def _find_jags(share: Layer, limits: Limits) -> Mask:
     """Return where a slanting rim goes from nothing to all of the figure without anything between."""
-    solid, none = share >= _SOLID, share <= 0.02
+    solid, none = share >= _SOLID, share <= _NOTHING
     hard, edge = np.zeros(share.shape, np.bool_), np.zeros(share.shape, np.bool_)
     for axis in (0, 1):
         for way in (1, -1):
@@ -138,9 +146,9 @@ def _find_jags(share: Layer, limits: Limits) -> Mask:
     down, right = np.gradient(np.asarray(soft, np.float32))
     size = np.hypot(down, right) + 1e-6
     slants = np.minimum(np.abs(down), np.abs(right)) / size > _SLANTS
-    count = np.asarray(cv2.boxFilter((hard & slants).astype(np.float32), -1, (15, 15), normalize=False))  # fmt: skip
-    among = np.asarray(cv2.boxFilter((edge & slants).astype(np.float32), -1, (15, 15), normalize=False))  # fmt: skip
-    return np.asarray(hard & slants & (among >= 8) & (count > 0.75 * among))
+    count = np.asarray(cv2.boxFilter((hard & slants).astype(np.float32), -1, _ALONG_PX, normalize=False))  # fmt: skip
+    among = np.asarray(cv2.boxFilter((edge & slants).astype(np.float32), -1, _ALONG_PX, normalize=False))  # fmt: skip
+    return np.asarray(hard & slants & (among >= _FEW_PX) & (count > _MOSTLY * among))
 
 
 def _find_changed(seen: Seen, share: Layer, limits: Limits) -> Mask:
@@ -149,11 +157,13 @@ def _find_changed(seen: Seen, share: Layer, limits: Limits) -> Mask:
     part = share[..., None]
     laid = part * seen.rgba[..., :3] + (1 - part) * seen.ground
     # coding and grain go both ways around a place; what was changed does not
-    laid, was = (np.asarray(cv2.blur(np.asarray(layer, np.float32), (5, 5))) for layer in (laid, seen.rgb))  # fmt: skip
+    laid, was = (np.asarray(cv2.blur(np.asarray(layer, np.float32), _LOOKED_AT_PX)) for layer in (laid, seen.rgb))  # fmt: skip
     lab, lab_was = (srgb_u8_to_oklab(np.clip(np.rint(c), 0, 255).astype(np.uint8)) for c in (laid, was))  # fmt: skip
     away = 100 * np.linalg.norm(lab - lab_was, axis=2)
     solid = (share >= _SOLID).view(np.uint8)
-    inside = np.asarray(cv2.erode(solid, np.ones((9, 9), np.uint8))) > 0  # beyond what a rim tells
+    inside = (
+        np.asarray(cv2.erode(solid, np.ones(_RIM_TELLS_PX, np.uint8))) > 0
+    )  # beyond what a rim tells
     return np.asarray(inside & (away > limits.changed))
 
 
@@ -178,7 +188,11 @@ def find_signs(seen: Seen, limits: Limits, *, is_opaque: bool, has_own_colours: 
         # two rims face to face, as those of a slit, are no patch
         patch = np.asarray(cv2.morphologyEx(patch.view(np.uint8), cv2.MORPH_OPEN, _TWO_RIMS)) > 0
         mark(patch, SEE_THROUGH)
-        faint = (share > limits.leftover) & (share < 0.6) & (_away_from(share >= 0.7) > _FAINT_PX)
+        faint = (
+            (share > limits.leftover)
+            & (share < _FAINT_TO)
+            & (_away_from(share >= _STRONG_FROM) > _FAINT_PX)
+        )
         if seen.away is not None:  # a faint line is one; what is left over has no edges
             everywhere = np.ones(share.shape, np.bool_)
             faint &= _spread_of(seen.away, everywhere, _EDGE_SIDE) < limits.eaten

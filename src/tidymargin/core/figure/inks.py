@@ -26,6 +26,14 @@ _LEAST_DENSE = 5  # samples that are averaged, at least; typed
 _WIDE = 0.8  # quantile of depth, for strokes with a core; typed
 _DENSEST = 0.998  # quantile that the ink's colour is taken of; typed
 _CLEAN = 0.5  # grain under which a single pixel is a core; typed
+_DIAGONAL_PX = 1.4  # a pixel's own, under which a neighbour is no deeper
+_ENOUGH_PX = 4_000_000  # of a larger picture only some rows are looked at: speed
+_SEEDS = 200  # directions that an ink is begun from; typed
+# of the distance that this quantile has from the ground, from which ink tells its colour; typed
+_STRONG, _FULLEST = 0.35, 0.95
+_WITHIN = (0.1, 0.9)  # quantiles that a spread lies between
+_THIN_PX, _THIN_SHARE = 6.0, 0.02  # or of the shorter side, that half a thin stroke has; typed
+_BINS, _BEYOND_FULL = 60, 1.2  # of density, and how far they go: grain lets some exceed it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,7 +96,7 @@ def _cores_kernel(rgb, ground, inside_px, top, left, bottom, right, every, aroun
             low, high = 1e9, -1e9
             for down in range(-around, around + 1):
                 for across in range(-around, around + 1):
-                    if inside_px[row + down, col + across] < min(depth, 1.4):
+                    if inside_px[row + down, col + across] < min(depth, _DIAGONAL_PX):
                         continue
                     light = 0.0
                     for channel in range(3):
@@ -111,7 +119,7 @@ def _gather_cores(
 ) -> NDArray[np.float32]:
     """Return samples at the middles of strokes, (N, 8); see `_cores_kernel`."""
     everywhere = whole(picture.height, picture.width)
-    every = max(1, picture.area_px // 4_000_000)
+    every = max(1, picture.area_px // _ENOUGH_PX)
     none = np.empty((0, 8), np.float32)
 
     def gather(tile: Region) -> NDArray[np.float32]:
@@ -136,13 +144,13 @@ def _gather_cores(
 def _split_inks(away: NDArray[np.float32]) -> list[NDArray[np.bool_]]:
     """Return which samples belong to each direction away from the ground, the commonest first."""
     size = np.linalg.norm(away, axis=1)
-    strong = size > 0.35 * np.quantile(size, 0.95)
+    strong = size > _STRONG * np.quantile(size, _FULLEST)
     direction = away / np.maximum(size, 1e-6)[:, None]
     left = strong.copy()
     groups: list[NDArray[np.bool_]] = []
     while left.sum() >= max(8, _LEAST_SHARE * strong.sum()) and len(groups) < _MOST_INKS:
         candidates = direction[left]
-        seeds = candidates[:: max(1, len(candidates) // 200)]
+        seeds = candidates[:: max(1, len(candidates) // _SEEDS)]
         crowd = (candidates @ seeds.T > _APART).sum(axis=0)
         middle = seeds[int(crowd.argmax())]
         for _ in range(4):
@@ -197,15 +205,17 @@ def measure_inks(
         inks.append(np.median(samples[group][dense][:, 3:6], axis=0))
         full = np.median(away[group][dense], axis=0)
         share = away[group] @ full / max(float(full @ full), 1e-6)
-        low, high = np.quantile(share, 0.1), np.quantile(share, 0.9)
+        low, high = (np.quantile(share, edge) for edge in _WITHIN)
         spreads.append(float(high - low) * (1 - _crowding(share)))
         counts.append(int(group.sum()))
     total = max(1, sum(counts))
     shares = tuple(count / total for count in counts)
     spread = float(sum(s * w for s, w in zip(spreads, shares, strict=True)))
-    strong = np.linalg.norm(away, axis=1) > 0.35 * np.quantile(np.linalg.norm(away, axis=1), 0.95)
+    strong = np.linalg.norm(away, axis=1) > _STRONG * np.quantile(
+        np.linalg.norm(away, axis=1), _FULLEST
+    )
     explained = total / max(1, int(strong.sum()))
-    limit = max(6.0, 0.02 * min(picture.height, picture.width))
+    limit = max(_THIN_PX, _THIN_SHARE * min(picture.height, picture.width))
     thin = float(np.mean(cores[:, 6] <= limit))
     half_px = float(np.median(cores[:, 6]))
     return InkFacts(np.array(inks, np.float32), shares, explained, spread, thin, half_px)
@@ -213,7 +223,7 @@ def measure_inks(
 
 def _crowding(share: NDArray[np.floating]) -> float:
     """Return the part of densities that stands at three values: high for even colours, low for ink."""
-    counts, _ = np.histogram(share, bins=60, range=(0.0, 1.2))
+    counts, _ = np.histogram(share, bins=_BINS, range=(0.0, _BEYOND_FULL))
     left = counts.astype(np.float64)
     taken = 0.0
     for _ in range(3):

@@ -38,6 +38,8 @@ MEASURES = (
     "is_paper", "is_screen", "is_checker",
 )  # fmt: skip
 """What is measured, in the order of the weights."""
+# quantiles that the measures are taken at
+_INNER, _NINE, _CHROMA_AT, _QUARTERS = 0.6, 0.9, 0.8, (0.25, 0.75)
 
 
 def _choose_windows(stands: NDArray[np.bool_]) -> list[Region]:
@@ -134,13 +136,13 @@ def measure_nature(
 
     left_over = np.maximum(gather("misfit") - grain, 0)
     densities, depths = gather("density"), gather("depth")
-    inner = densities[depths >= min(_INSIDE_PX, float(np.quantile(depths, 0.6)))]
-    low, high = np.quantile(inner, (0.25, 0.75))
+    inner = densities[depths >= min(_INSIDE_PX, float(np.quantile(depths, _INNER)))]
+    low, high = np.quantile(inner, _QUARTERS)
     rough = gather("texture")
     side = min(picture.height, picture.width)
     return (
         math.log1p(float(np.median(left_over))),
-        math.log1p(float(np.quantile(left_over, 0.9))),
+        math.log1p(float(np.quantile(left_over, _NINE))),
         float(np.mean(left_over > _FAR_LEVELS)),
         float(np.mean((densities > _PALE) & (densities < _DENSE))),
         float(np.mean((inner > _PALE) & (inner < _DENSE))),
@@ -148,14 +150,14 @@ def measure_nature(
         float(rough.mean()) if len(rough) else 0.0,
         float(gather("even").mean()) if len(rough) else 0.0,
         math.log1p(float(np.median(depths))),
-        math.log1p(float(np.quantile(depths, 0.9))),
-        math.log1p(100 * float(np.quantile(depths, 0.9)) / side),
+        math.log1p(float(np.quantile(depths, _NINE))),
+        math.log1p(100 * float(np.quantile(depths, _NINE)) / side),
         float(len(inks.rgb)),
         float(inks.shares[0]) if inks.shares else 0.0,
         inks.explained,
         inks.spread,
         inks.thin,
-        math.log1p(float(np.quantile(gather("chroma"), 0.8))),
+        math.log1p(float(np.quantile(gather("chroma"), _CHROMA_AT))),
         math.log1p(100 * float(gather("opposite").mean())),
         *kind,
     )

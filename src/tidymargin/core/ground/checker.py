@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import linear_to_oklab, srgb_to_linear, srgb_u8_to_oklab
 from tidymargin.core.base.picture import Picture, Region
-from tidymargin.core.ground.kinds import border_places, to_hex
+from tidymargin.core.ground.kinds import NOISE_AT, border_places, to_hex
 from tidymargin.core.ground.wave import (
     UNKNOWN,
     Tone,
@@ -30,6 +30,15 @@ from tidymargin.core.ground.wave import (
 _LEAST_POWER = 0.02  # of the border's lines: two even tones have 0.4, texture hardly any
 _LEAST_MATCH = 0.6  # of a perfect pattern's; typed
 _SAMPLES = 200_000  # for speed
+_WITHIN = (0.1, 0.9)  # quantiles of light that two tones lie between
+_LEAST_SIDE_PX = 24  # of a picture, for tiles to be told; typed
+_FEW_PX, _FEW_OF_TONE = 50, 20  # of which fewer tell no tone; typed
+_LEAST_KNOWN = 0.4  # of the border that is one tone or the other; typed
+_SQUARE = 1.25  # times as long as wide, up to which tiles are squares; typed
+# of a wave: the inside of a tile, and how far off its tone a place may be; typed
+_FULL, _FITS = 0.9, 0.4
+# levels, or of the tones' contrast, within which a place is ground; typed
+_NEAR_LEVELS, _NEAR_SHARE = 2.0, 0.35
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -94,7 +103,7 @@ def _lay_kernel(down, across, light, dark, out):  # type: ignore[no-untyped-def]
 def _split_tones(border: NDArray[np.float64]) -> tuple[Tone, Tone] | None:
     """Return the two commonest colours of the border, light and dark, if there are two."""
     light = border.mean(axis=1)
-    low, high = np.quantile(light, 0.1), np.quantile(light, 0.9)
+    low, high = (np.quantile(light, edge) for edge in _WITHIN)
     if high - low < 6:
         return None
     for _ in range(8):
@@ -127,23 +136,23 @@ def measure_checker(picture: Picture) -> CheckerGround | None:
     picture : Picture
         At least 24 px a side. Pixels that came in transparent are never evidence.
     """
-    if min(picture.height, picture.width) < 24:
+    if min(picture.height, picture.width) < _LEAST_SIDE_PX:
         return None
     at_rows, at_cols = border_places(picture)
     seen_rgb = picture.rgb[at_rows, at_cols]
     border = seen_rgb.astype(np.float64)
-    tones = _split_tones(border) if len(border) > 50 else None
+    tones = _split_tones(border) if len(border) > _FEW_PX else None
     if tones is None:
         return None
     light, dark = tones
     seen = to_wave(seen_rgb[None], light, dark)[0]
-    if float(np.mean(seen != UNKNOWN)) < 0.4:
+    if float(np.mean(seen != UNKNOWN)) < _LEAST_KNOWN:
         return None
     columns, rows = _border_lines(picture, light, dark)
     (f, f_power), (g, g_power) = find_frequency(columns), find_frequency(rows)
     if f == 0 or g == 0 or max(f_power, g_power) < _LEAST_POWER:
         return None
-    if not 0.8 < f / g < 1.25:  # squares: the clearer direction stands for both
+    if not 1 / _SQUARE < f / g < _SQUARE:  # squares: the clearer direction stands for both
         f = g = f if f_power > g_power else g
     rows_at = choose_bands(picture.height, picture.width, f)
     cols_at = range(0, picture.width, choose_every(g))
@@ -187,13 +196,15 @@ def _with_noise(
     down, across = waves
     rows, cols = places
     model = np.sign(down[rows]) * np.sign(across[cols])
-    inside = (np.abs(down[rows]) > 0.9) & (np.abs(across[cols]) > 0.9)
-    fits = inside & (np.abs(shares - model) < 0.4)
+    inside = (np.abs(down[rows]) > _FULL) & (np.abs(across[cols]) > _FULL)
+    fits = inside & (np.abs(shares - model) < _FITS)
     settled = []
     for side, tone in zip((1, -1), tones, strict=True):
         of_tone = fits & (model == side)
         settled.append(
-            border[of_tone].astype(np.float64).mean(axis=0) if of_tone.sum() > 20 else tone
+            border[of_tone].astype(np.float64).mean(axis=0)
+            if of_tone.sum() > _FEW_OF_TONE
+            else tone
         )
     found = CheckerGround(
         settled[0].astype(np.float32),
@@ -215,8 +226,8 @@ def _with_noise(
     contrast = 100 * float(np.linalg.norm(
         linear_to_oklab(srgb_to_linear(found.light_rgb / 255)) - linear_to_oklab(srgb_to_linear(found.dark_rgb / 255))
     ))  # fmt: skip
-    near = away < max(2.0, 0.35 * contrast)
-    noise = float(np.quantile(away[near], 0.995)) if near.any() else 0.0
+    near = away < max(_NEAR_LEVELS, _NEAR_SHARE * contrast)
+    noise = float(np.quantile(away[near], NOISE_AT)) if near.any() else 0.0
     return CheckerGround(
         found.light_rgb,
         found.dark_rgb,

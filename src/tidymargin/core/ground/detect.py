@@ -39,6 +39,7 @@ _LEAST_EVEN = 0.33
 _COULD_BE = 0.5  # of the border, for a kind to be offered; typed
 _MOST_GRAIN = 4.0  # of difference that paper has; typed
 _MUCH_LIGHTER = 0.25  # OKLab lightness
+_NEARLY_ALL, _CLOSE = 0.85, 0.15  # of the border; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -75,7 +76,7 @@ def _is_strong(ground: FlatGround | SurfaceGround) -> bool:
 
 def _is_dark_beside(flat: FlatGround, surface: SurfaceGround) -> bool:
     """Whether the border's commonest colour is a dark figure's, with lighter paper beside it."""
-    if flat.border_share > 0.85 or surface.border_share < _LIT_BESIDE:
+    if flat.border_share > _NEARLY_ALL or surface.border_share < _LIT_BESIDE:
         return False
     light, dark = (
         srgb_u8_to_oklab(np.array(from_hex(code), np.uint8))[0] for code in (surface.hex, flat.hex)
@@ -123,7 +124,7 @@ def detect_ground(
     if pattern is not None and pattern.border_share >= _LEAST_PATTERN:
         return Detected(pattern)
     reduced = reduce_picture(picture, grid_px)
-    if flat.noise <= _NO_GRAIN and flat.border_share > 0.85:
+    if flat.noise <= _NO_GRAIN and flat.border_share > _NEARLY_ALL:
         return Detected(measure_shade(picture, flat, reduced) or flat)
     kinds = (SurfaceGround, ScreenGround) if _is_strong(flat) else (SurfaceGround,)
     surface, *cloths = run_together(
@@ -136,7 +137,7 @@ def detect_ground(
             return Detected(flat, is_busy=not by_flat)
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
         no_better |= surface.light_span < _EVEN_LIGHT and not _is_strong(flat)
-        close = flat.border_share >= surface.border_share - 0.15
+        close = flat.border_share >= surface.border_share - _CLOSE
         if is_even and no_better and close:
             return Detected(measure_shade(picture, flat, reduced) or flat)
     if _is_strong(surface):

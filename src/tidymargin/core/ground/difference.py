@@ -38,6 +38,8 @@ _MAX_RINGING = 6.0  # of difference: JPEG 50 has no more
 _STILL = 2  # hundredths of a unit
 _HAZE_SHARE = 0.08  # of contrast; engine.md: 0.075
 _BAND_PX = 256  # rows that a thread takes at once
+_RIM_ENDS_PX = 2.5  # from a strong edge, where ringing begins to be told from it; typed
+_FEW_PX, _RIPPLE_AT = 50, 0.9  # of which fewer tell no ripple; its quantile; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -111,7 +113,7 @@ def _ripple_sample_kernel(raw, contrast, away_px, strong, reach, per_unit, out):
     height, width = raw.shape
     for row in range(1, height - 1):
         for col in range(1, width - 1):
-            if contrast[row, col] < strong or not 2.5 <= away_px[row, col] <= reach:
+            if contrast[row, col] < strong or not _RIM_ENDS_PX <= away_px[row, col] <= reach:
                 continue
             total = 0
             for there in range(row - 1, row + 2):
@@ -189,14 +191,14 @@ def _measure_ringing(raw: NDArray[np.uint16], contrast: NDArray[np.uint16], nois
     inner = Region(1, 0, everywhere.bottom - 1, everywhere.right)
     counts = np.sum(work_out(count, inner.bands(_BAND_PX)), axis=0)
     total = int(np.sum(counts))
-    if total < 50:
+    if total < _FEW_PX:
         return 0.0
     share = np.cumsum(counts) / total
     if (
         share[_STILL] > 0.5
     ):  # without lossy coding most of a ground near an edge is as even as elsewhere
         return 0.0
-    ripple = int(np.searchsorted(share, 0.9)) / 100
+    ripple = int(np.searchsorted(share, _RIPPLE_AT)) / 100
     return float(np.clip(_PEAK * ripple - noise, 0.0, _MAX_RINGING))
 
 

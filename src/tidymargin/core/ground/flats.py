@@ -23,6 +23,7 @@ _SLACK = 6  # levels a channel by which a pixel of a flat colour may be off, bey
 _SEAM_PX = 2  # that two flat colours mix over where they meet
 _LEAST_BORDER = 0.1  # unlike the first colour, for another one; typed
 _SEAM_SLACK = 12.0  # levels off a mixture of two; typed
+_BEYOND_NOISE = 1.5  # times a ground's noise, from which a border is another colour; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -91,7 +92,7 @@ def find_further_colour(picture: Picture, ground: FlatGround | FlatsGround) -> F
     known = np.atleast_2d(np.asarray(ground.rgb_srgb))
     unlike = np.ones(len(border), np.bool_)
     for colour in known:
-        unlike &= away_from(border, colour) > max(NEAR, 1.5 * ground.noise)
+        unlike &= away_from(border, colour) > max(NEAR, _BEYOND_NOISE * ground.noise)
     if not len(border) or unlike.mean() < _LEAST_BORDER:
         return None
     centre, _ = find_commonest(border[unlike])

@@ -13,6 +13,13 @@ from tidymargin.core.base.picture import Picture, Region
 _ENOUGH_PX = 65_536  # of the border, to know its colours and their noise
 _BIN_SHIFT = 4  # 16 levels a channel: wide enough for coding, far narrower than any contrast
 NEAR = 4.0  # differences up to this belong to the mode's own spread
+# part of the shorter side, and px, that a border is wide; typed
+_BORDER_SHARE, _WIDEST_BORDER_PX = 50, 16
+TO_DEVIATION = 1.4826
+"""A normal distribution's standard deviation over its median absolute one."""
+
+NOISE_AT = 0.995
+"""Quantile of a ground's own differences that is its noise: one place in two hundred has more."""
 
 
 class Ground(Protocol):
@@ -94,7 +101,7 @@ class FlatGround:
 
 def frame_px(height: int, width: int) -> int:
     """Return how wide the picture's border is: a fiftieth of the shorter side, 1 to 16 pixels."""
-    return int(np.clip(min(height, width) // 50, 1, 16))
+    return int(np.clip(min(height, width) // _BORDER_SHARE, 1, _WIDEST_BORDER_PX))
 
 
 def frame_mask(height: int, width: int) -> NDArray[np.bool_]:
@@ -215,7 +222,7 @@ def find_commonest(
 def _to_ground(
     centre: NDArray[np.floating], away: NDArray[np.float64], near: NDArray[np.bool_]
 ) -> FlatGround:
-    noise = float(np.quantile(away[near], 0.995)) if near.any() else 0.0
+    noise = float(np.quantile(away[near], NOISE_AT)) if near.any() else 0.0
     red, green, blue = (float(v) for v in centre)
     share = float(near.mean()) if len(near) else 0.0
     return FlatGround((red, green, blue), round(noise, 2), share)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import most_of_channels
-from tidymargin.core.ground.kinds import frame_mask
+from tidymargin.core.ground.kinds import NOISE_AT, TO_DEVIATION, frame_mask
 
 _GAP_PX = 2  # cells: half of the gap in an edge that nothing gets through
 _RIDGE_CELLS = 7  # change over less than this is an edge; over more, shade
@@ -32,6 +32,18 @@ _SEAM_CELLS = 6  # how far shade is carried on under a rim
 _SLOPE_HOLD = 0.3  # cells squared, as if so much of a place's weight spoke against any slope
 _LEAST_SHADE = 0.03  # of log light: a unit of difference on white
 _DEEPEST = 1.6  # log light: a fifth of it is left
+_SMOOTH_CELLS = 0.8  # sigma, against grain
+# OKLab lightness, under which hue counts no more, and up to which it is steady; typed
+_DARK, _DIM = 0.05, 0.15
+# chroma over lightness: of a screen, of a bin, and around its middle; typed
+_HUED, _HUE_BIN, _HUE_NEAR = 0.1, 0.02, 0.03
+# quantile of the border's roughness that is calm, and times that; typed
+_CALM_AT, _CALM_TIMES = 0.4, 2.5
+# quantile of light, and OKLab lightness below it where growth begins; typed
+_LIGHT_AT, _DARKER, _SCREEN_DARKER = 0.9, 0.16, 0.3
+# of a surface: speed, and what holds back bends that little speaks for; typed
+_FIT_SAMPLES, _FIT_HOLD = 20_000, 1e-5
+_RIM_CELLS = (5, 5)  # that a rim takes of sound ground
 
 Mask = NDArray[np.bool_]
 
@@ -45,23 +57,23 @@ def measure_roughness(lab: NDArray[np.float64]) -> NDArray[np.float32]:
         second = (slice(1, None), slice(None)) if axis == 0 else (slice(None), slice(1, None))
         out[first] = np.maximum(out[first], step)
         out[second] = np.maximum(out[second], step)
-    return np.asarray(cv2.GaussianBlur(out, (0, 0), 0.8), np.float32)
+    return np.asarray(cv2.GaussianBlur(out, (0, 0), _SMOOTH_CELLS), np.float32)
 
 
 def _commonest_hue(
     hue: NDArray[np.float64], light: NDArray[np.float64], is_screen: bool
 ) -> NDArray[np.float64]:
     """Return the densest place among hues; dark places, whose hue is uncertain, count less."""
-    weight = np.clip(light, 0.05, 1) ** 2
+    weight = np.clip(light, _DARK, 1) ** 2
     if is_screen:
-        weight = weight * np.minimum(1, np.linalg.norm(hue, axis=1) / 0.1)
-    bins = np.floor(hue / 0.02).astype(np.int64) + 100
+        weight = weight * np.minimum(1, np.linalg.norm(hue, axis=1) / _HUED)
+    bins = np.floor(hue / _HUE_BIN).astype(np.int64) + 100
     key = np.clip(bins[:, 0], 0, 199) * 200 + np.clip(bins[:, 1], 0, 199)
     crowd = np.bincount(key, weights=weight, minlength=40_000).reshape(200, 200)
     crowd = np.asarray(cv2.GaussianBlur(crowd, (3, 3), 0))
     row, col = np.unravel_index(int(crowd.argmax()), crowd.shape)
-    middle = (np.array([row, col]) - 100 + 0.5) * 0.02
-    near = np.linalg.norm(hue - middle, axis=1) <= 0.03
+    middle = (np.array([row, col]) - 100 + 0.5) * _HUE_BIN
+    near = np.linalg.norm(hue - middle, axis=1) <= _HUE_NEAR
     return np.asarray(np.median(hue[near], axis=0) if near.any() else middle)
 
 
@@ -84,19 +96,19 @@ class Growth:
         frame = frame_mask(*solid.shape) & solid
         rough = measure_roughness(lab)
         ridge = cv2.morphologyEx(rough, cv2.MORPH_TOPHAT, np.ones((_RIDGE_CELLS,) * 2, np.uint8))
-        calm = float(np.quantile(rough[frame], 0.4))
-        smooth = frame & (rough <= max(1.0, 2.5 * calm))
+        calm = float(np.quantile(rough[frame], _CALM_AT))
+        smooth = frame & (rough <= max(1.0, _CALM_TIMES * calm))
         if smooth.sum() < 8:
             smooth = frame
-        hue = lab[..., 1:] / np.maximum(lab[..., :1], 0.15)  # steady under a change of light
+        hue = lab[..., 1:] / np.maximum(lab[..., :1], _DIM)  # steady under a change of light
         if pull is not None:
-            centre = pull[1:] / max(float(pull[0]), 0.15)
+            centre = pull[1:] / max(float(pull[0]), _DIM)
         else:
             centre = _commonest_hue(hue[smooth], lab[smooth][:, 0], is_screen)
         like = np.linalg.norm(hue - centre, axis=2) <= (
             _SCREEN_HUE_REACH if is_screen else _HUE_REACH
         )
-        edge = max(_LEAST_RIDGE, _RIDGE_OVER_GRAIN * float(np.quantile(ridge[smooth], 0.995)))
+        edge = max(_LEAST_RIDGE, _RIDGE_OVER_GRAIN * float(np.quantile(ridge[smooth], NOISE_AT)))
         steepest = max(_STEEPEST, _STEEPEST_OVER_CALM * calm)
         self._passable = (rough <= steepest) & (np.asarray(ridge) <= edge) & like & solid
         seeds = smooth & like
@@ -104,7 +116,9 @@ class Growth:
             seeds.any()
         ):  # a dark figure at the border may have the paper's hue: start from the lighter part
             light = lab[..., 0]
-            seeds &= light >= np.quantile(light[seeds], 0.9) - (0.3 if is_screen else 0.16)
+            seeds &= light >= np.quantile(light[seeds], _LIGHT_AT) - (
+                _SCREEN_DARKER if is_screen else _DARKER
+            )
         self._seeds = seeds
 
     def grow(self, allowed: Mask | None = None) -> Mask:
@@ -128,12 +142,12 @@ def fit_light(logs: NDArray[np.float32], mask: Mask) -> NDArray[np.float32]:
     across = np.vander(np.linspace(-1, 1, width), 4, increasing=True)
     terms = [(i, j) for i in range(4) for j in range(4 - i)]
     at = np.flatnonzero(mask)
-    at = at[:: max(1, len(at) // 20_000)]
+    at = at[:: max(1, len(at) // _FIT_SAMPLES)]
     rows, cols = np.divmod(at, width)
     known = np.stack([across[cols, i] * down[rows, j] for i, j in terms], axis=1)
     values = logs.reshape(-1, 3)[at]
     degree = np.array([i + j for i, j in terms], np.float64)
-    hold = np.diag(1e-5 * len(at) * np.maximum(0, degree - 1) ** 2)
+    hold = np.diag(_FIT_HOLD * len(at) * np.maximum(0, degree - 1) ** 2)
     solved = np.linalg.solve(known.T @ known + hold + 1e-9 * np.eye(len(degree)), known.T @ values)
     weights = np.zeros((4, 4, 3))
     for term, (i, j) in enumerate(terms):
@@ -184,13 +198,13 @@ def _is_ground(
 
 def _deviation(values: NDArray[np.float32]) -> float:
     """Return the standard deviation of values around 0, by their median."""
-    return 1.4826 * float(np.median(np.abs(values)))
+    return TO_DEVIATION * float(np.median(np.abs(values)))
 
 
 def _shrink(mask: Mask) -> Mask:
     """Take the mask in by a little, away from rims that are ground only in part."""
     padded = np.pad(mask.astype(np.uint8), 2, constant_values=1)
-    return np.asarray(cv2.erode(padded, np.ones((5, 5), np.uint8)))[2:-2, 2:-2] > 0
+    return np.asarray(cv2.erode(padded, np.ones(_RIM_CELLS, np.uint8)))[2:-2, 2:-2] > 0
 
 
 def find_lit(

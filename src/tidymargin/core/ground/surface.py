@@ -34,6 +34,11 @@ _LOG_FLOOR = 0.002  # keeps the logarithm of black finite
 _SAMPLES = 200_000  # for speed
 _LEAST_SHADED = 0.002  # of the picture
 _LEAST_SIDE = 32  # cells: in less an edge is not told from shade
+_DARKEST_AND_LIGHTEST, _BRIGHT_AT, _NOISE_AT = (0.02, 0.98), 0.9, 0.99  # quantiles
+_WHOLLY, _KNOWN = 0.999, 0.9  # of a cell; typed
+_SHADE_CELLS, _SMOOTH_CELLS = (5, 5), 1.2  # around shade, and sigma that it is smoothed by; typed
+_BORDER_SAMPLES, _SEED = 20_000, 7  # for speed; the same on every machine
+_BEYOND_NOISE = 1.5  # times the noise, up to which a border is this ground; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -77,7 +82,7 @@ class SurfaceGround:
     def light_span(self) -> float:
         """How far its lightness varies along the picture's border, in units of difference."""
         linear = srgb_to_linear(self.grid_rgb[frame_mask(*self.grid_rgb.shape[:2])] / 255)
-        low, high = np.quantile(linear_to_oklab(linear)[:, 0], (0.02, 0.98))
+        low, high = np.quantile(linear_to_oklab(linear)[:, 0], _DARKEST_AND_LIGHTEST)
         return 100 * float(high - low)
 
     def describe_shade(self) -> tuple[float, int, int]:
@@ -89,7 +94,7 @@ class SurfaceGround:
 @lru_cache(maxsize=16)
 def _find_brightest(ground: SurfaceGround) -> str:
     bright = ground.grid_rgb.sum(axis=2)
-    return to_hex(np.median(ground.grid_rgb[bright >= np.quantile(bright, 0.9)], axis=0))
+    return to_hex(np.median(ground.grid_rgb[bright >= np.quantile(bright, _BRIGHT_AT)], axis=0))
 
 
 @lru_cache(maxsize=16)
@@ -226,7 +231,7 @@ def reduce_picture(picture: Picture, side_px: int = GRID_SIDE_PX) -> Reduced:
     solid = np.ones(small.shape[:2], bool)
     if picture.alpha is not None:
         came_solid = (picture.alpha == 255).astype(np.float32)
-        solid = np.asarray(cv2.resize(came_solid, size, interpolation=cv2.INTER_AREA)) > 0.999
+        solid = np.asarray(cv2.resize(came_solid, size, interpolation=cv2.INTER_AREA)) > _WHOLLY
     return Reduced(linear, linear_to_oklab(linear), solid)
 
 
@@ -247,7 +252,7 @@ def _mean_of(
 def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> None:
     """Fill places without weight, in place, from coarser and coarser averages of those with it."""
     height, width = weight.shape
-    if min(height, width) <= 2 or bool((weight > 0.9).all()):
+    if min(height, width) <= 2 or bool((weight > _KNOWN).all()):
         total = max(float(weight.sum()), 1e-6)
         mean = _weighed(values, weight).sum(axis=(0, 1)) / np.float32(total)
         _blend_kernel(values, weight, np.ascontiguousarray(np.broadcast_to(mean, values.shape)))
@@ -338,7 +343,7 @@ def measure_shade(
     sound, shaded = find_shade(reduced.lab, logs - even, reduced.solid, linear_to_oklab(colour))
     if shaded.sum() < _LEAST_SHADED * shaded.size:
         return None
-    near = np.asarray(cv2.dilate(shaded.view(np.uint8), np.ones((5, 5), np.uint8))) > 0
+    near = np.asarray(cv2.dilate(shaded.view(np.uint8), np.ones(_SHADE_CELLS, np.uint8))) > 0
     rest = np.where(near[..., None], logs - even, np.float32(0))
     surface = even + _left_over(*extend(rest, sound))
     rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
@@ -351,8 +356,8 @@ def measure_shade(
 def _left_over(rest: NDArray[np.float32], sound: NDArray[np.bool_]) -> NDArray[np.float32]:
     """Return what a surface leaves over on sound ground, smoothed, and carried on beyond it."""
     weight = sound.astype(np.float32)
-    near = np.asarray(cv2.GaussianBlur(weight, (0, 0), 1.2), np.float32)
-    sums = np.asarray(cv2.GaussianBlur(_weighed(rest, weight), (0, 0), 1.2), np.float32)
+    near = np.asarray(cv2.GaussianBlur(weight, (0, 0), _SMOOTH_CELLS), np.float32)
+    sums = np.asarray(cv2.GaussianBlur(_weighed(rest, weight), (0, 0), _SMOOTH_CELLS), np.float32)
     smooth = _mean_of(sums, near, 1e-3)
     _carry_on(smooth, weight)
     return smooth
@@ -360,18 +365,18 @@ def _left_over(rest: NDArray[np.float32], sound: NDArray[np.bool_]) -> NDArray[n
 
 def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]) -> SurfaceGround:
     """Measure grain on full-size pixels of sound ground, and how much of the border it explains."""
-    random = np.random.default_rng(7)
+    random = np.random.default_rng(_SEED)
     rows_of, cols_of = np.nonzero(sound)
     chosen = random.integers(0, max(1, len(rows_of)), min(_SAMPLES, 4 * picture.area_px))
     tall, wide = picture.height / sound.shape[0], picture.width / sound.shape[1]
     rows = ((rows_of[chosen] + random.random(len(chosen))) * tall).astype(int)
     cols = ((cols_of[chosen] + random.random(len(chosen))) * wide).astype(int)
     away = _full_size_away(picture, found, rows, cols)
-    noise = float(np.quantile(away, 0.99))
+    noise = float(np.quantile(away, _NOISE_AT))
     frame_rows, frame_cols = frame_places(picture.height, picture.width)
-    pick = random.integers(0, len(frame_rows), min(20_000, len(frame_rows)))
+    pick = random.integers(0, len(frame_rows), min(_BORDER_SAMPLES, len(frame_rows)))
     border = _full_size_away(picture, found, frame_rows[pick], frame_cols[pick])
-    share = float(np.mean(border <= max(1.0, 1.5 * noise)))
+    share = float(np.mean(border <= max(1.0, _BEYOND_NOISE * noise)))
     return type(found)(found.grid_rgb, found.height, found.width, round(noise, 2), share)
 
 

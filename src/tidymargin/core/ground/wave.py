@@ -26,6 +26,14 @@ _UNIT = 10_000  # of a value kept as int16
 _ENOUGH_LINES = 700  # to read a column's wave off
 UNKNOWN = -32768
 """Stands for a pixel that has neither tone nor a mixture of them."""
+# squared levels, or of the tones' contrast, off the way between them; typed
+_LEAST_OFF, _OFF_SHARE = 60, 0.1
+# of a wave: grain lets some exceed it, and beyond it is figure; typed
+_FULLEST, _MOST_SEEN = 1.1, 1.35
+_LEAST_TURNS = 1.5  # of a wave along the longest line, to be one; typed
+# of a wave: how far off the present signs a place may be, round by round; typed
+_GATES = 3.0, 0.7, 0.5, 0.5
+_LITTLE = 0.2  # of a line's power, at which what was read counts half; typed
 
 _Course = NDArray[np.float32]
 Tone = NDArray[np.float64]
@@ -38,9 +46,9 @@ def _wave_kernel(rgb, middle, half, out):  # type: ignore[no-untyped-def]
     m0, m1, m2 = middle
     h0, h1, h2 = half
     power = h0 * h0 + h1 * h1 + h2 * h2
-    limit = max(np.float32(60), np.float32(0.1) * power)
+    limit = max(np.float32(_LEAST_OFF), np.float32(_OFF_SHARE) * power)
     per_power, unit = np.float32(1) / power, np.float32(_UNIT)
-    most, most_seen = np.float32(1.1), np.float32(1.35)
+    most, most_seen = np.float32(_FULLEST), np.float32(_MOST_SEEN)
     for row in range(rgb.shape[0]):
         for col in range(rgb.shape[1]):
             away0 = np.float32(rgb[row, col, 0]) - m0
@@ -96,7 +104,7 @@ def find_frequency(lines: list[NDArray[np.float32]]) -> tuple[float, float]:
         total += float((steady**2).sum())
     frequency = np.arange(len(power)) / size
     usable = (frequency >= 1 / (2 * _MOST_PERIOD_PX)) & (frequency <= 1 / (2 * _LEAST_PERIOD_PX))
-    usable &= frequency > 1.5 / longest
+    usable &= frequency > _LEAST_TURNS / longest
     if not usable.any() or total <= 0:
         return 0.0, 0.0
     power[~usable] = 0
@@ -240,7 +248,7 @@ def read_waves(
     some_rows, some_cols = some[0], np.ascontiguousarray(some[-1].T)
     g_down, g_across = (np.sign(wave).astype(np.float32) for wave in (down, across))
     # at first nothing is shut out: a whole row may have the wrong sign
-    for gate in (3.0, 0.7, 0.5, 0.5):
+    for gate in _GATES:
         signs_down, signs_across = g_down, g_across
         read = _read_columns(some_rows, g_down[::every], signs_down[::every], signs_across, gate)
         g_across = _merge(read, g_across)
@@ -252,6 +260,6 @@ def read_waves(
 def _merge(read: NDArray[np.float64], before: _Course) -> _Course:
     """Return a wave as it was read, drawn to what it was before where little of it was."""
     power, found = read
-    trust = power / (power + 0.2)
+    trust = power / (power + _LITTLE)
     merged = trust * found / np.maximum(power, 1e-6) + (1 - trust) * before
-    return np.asarray(np.clip(merged, -1.1, 1.1).astype(np.float32))
+    return np.asarray(np.clip(merged, -_FULLEST, _FULLEST).astype(np.float32))

@@ -26,6 +26,7 @@ _NEAR = 0.3  # of a working pixel that a line may stray from what was found
 _SMOOTHING_PX = 1.0  # of the working size, against its steps; typed
 _CENTRES = 24  # of colour for each side; typed
 _LEAST_RIM_PX, _RIM = 2.0, 1.5  # full-size and working pixels
+_SMOOTHING = (5, 18, 3)  # window in px, sigma in levels and in px; typed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -114,7 +115,7 @@ def _cut_graph(
     small: NDArray[np.uint8], mask: NDArray[np.uint8], scribbles: Scribbles, to_small: tuple[float, float]
 ) -> NDArray[np.bool_]:  # fmt: skip
     """Return what is figure at the working scale, (h, w)."""
-    smooth = np.asarray(cv2.bilateralFilter(small, 5, 18, 3), np.uint8)
+    smooth = np.asarray(cv2.bilateralFilter(small, *_SMOOTHING), np.uint8)
     lab = np.asarray(cv2.cvtColor(smooth, cv2.COLOR_RGB2LAB), np.uint8)
     sure_figure, sure_ground = mask == cv2.GC_FGD, mask == cv2.GC_BGD
     open_now = ~(sure_figure | sure_ground)

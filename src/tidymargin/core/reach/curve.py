@@ -25,6 +25,11 @@ _SMALLEST_PIECE_PX = 12  # for a jump's piece in small pictures; typed
 _MOST_JUMPS = 40  # that are told
 _TAIL = 0.25  # of a grain; typed
 _ROWS = 256  # that are counted at a time
+_FEW_PX = 25  # of which fewer are no jump; typed
+# tolerance, times its median gain, and of the picture; typed
+_USUAL_UP_TO, _CROWDED_TIMES, _CROWDED_SHARE = 20, 5, 5e-5
+_BEYOND_ALL = 51.0  # a tolerance above the most there is
+_INTO_CALM = 0.3  # of a calm stretch, where a tolerance is set; typed, judged on the families
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,7 +175,7 @@ def find_jumps(
     )
     least = max(_SMALLEST_PIECE_PX, int(_PIECE_SHARE * levels.size))
     candidates = [
-        level for level in range(noise_step + 1, NEVER) if counts[level] >= min(least, 25) // 2
+        level for level in range(noise_step + 1, NEVER) if counts[level] >= min(least, _FEW_PX) // 2
     ]
     candidates.sort(key=lambda level: -counts[level])
     wanted = np.zeros(256, np.bool_)
@@ -212,8 +217,8 @@ def _first_crowd(levels_curve: NDArray[np.float64], noise_end: float) -> float |
     gains = np.diff(levels_curve)[first:]
     if len(gains) == 0:
         return None
-    usual = float(np.median(gains[: round(20 / STEP)]))
-    crowded = np.flatnonzero(gains > max(5 * usual, 5e-5))
+    usual = float(np.median(gains[: round(_USUAL_UP_TO / STEP)]))
+    crowded = np.flatnonzero(gains > max(_CROWDED_TIMES * usual, _CROWDED_SHARE))
     return float(first + 1 + crowded[0]) * STEP if len(crowded) else None
 
 
@@ -240,8 +245,8 @@ def find_calm(curve: NDArray[np.float64], jumps: tuple[Jump, ...], grain: float 
     if crowd is not None:
         ends.append(crowd)
     next_jump = min(ends, default=None)
-    stretch = min((next_jump or 51.0) - noise_end, _LONGEST_CALM)
-    step = int(noise_end / STEP + 0.3 * stretch / STEP + 0.5)
+    stretch = min((next_jump or _BEYOND_ALL) - noise_end, _LONGEST_CALM)
+    step = int(noise_end / STEP + _INTO_CALM * stretch / STEP + 0.5)
     least = noise_end + min(_TAIL * grain, 1.0)  # a lossy ground's last specks
     tolerance = round(max(step, int(least / STEP + 0.5), 1) * STEP, 1)
     following = min((end for end in ends if end > tolerance + STEP / 2), default=None)

@@ -26,6 +26,7 @@ _FINE = 4.0  # distances are told apart to a quarter of a pixel, or as finely as
 _OVERLAP_PX = 2.0  # of a fence into the figure, so that it shuts
 _PARTS = 32  # of a pixel; two bytes hold 2048 px of them, and farther is roomy whatever the gap
 _BAND_PX = 256  # rows that a thread takes at once
+_LEAST_PX, _DIRECTIONS = 64, 36  # of a chamber; that a passage is measured in; typed
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +86,7 @@ def find_narrows(cleared: NDArray[np.bool_], tick: Tick = no_tick) -> tuple[Narr
     chambers = _find_chambers(from_border, ceiling - widest * fine, bands)
     deepest_of = _find_deepest(chambers, room)
     found: list[Narrow] = []
-    least = max(64, int(_LEAST_SHARE * cleared.size))
+    least = max(_LEAST_PX, int(_LEAST_SHARE * cleared.size))
     for number in np.argsort(-chambers.areas, kind="stable"):
         if number == 0 or chambers.areas[number] < least or len(found) == _MOST:
             continue
@@ -231,7 +232,7 @@ def _span(
     """Return the ends of the shortest line through a place from figure to figure."""
     best: tuple[float, tuple[int, int], tuple[int, int]] | None = None
     reach = int(4 * widest) + 4
-    for angle in np.linspace(0, np.pi, 36, endpoint=False):
+    for angle in np.linspace(0, np.pi, _DIRECTIONS, endpoint=False):
         down, right = np.sin(angle), np.cos(angle)
         ends = []
         for way in (1, -1):

@@ -45,6 +45,9 @@ _OUTLINE_PX = 250_000  # of a mask that an outline is drawn of: speed
 _MOST_LISTED = 400  # that a person could go through
 _PATTERN_SHARE = 0.12  # of tiles that change inside; typed, judged on printed-in patterns
 _ALIKE = 4  # times the area of the smallest of a group that its largest may have
+_FULL_TONE = 0.6  # of a pattern's wave, from which a place is of one tone; typed
+# that an outline may be off, and times more where it has too many corners
+_OFF_PX, _COARSER = 1.5, 1.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,9 +166,9 @@ def _count_tiles_kernel(first_of, cols, piece_of, down, across, counts):  # type
         for run in range(first_of[row], first_of[row + 1]):
             for col in range(cols[run, 0], cols[run, 1]):
                 wave = down[row] * across[col]
-                if wave > 0.6:
+                if wave > _FULL_TONE:
                     counts[piece_of[run], 0] += 1
-                elif wave < -0.6:
+                elif wave < -_FULL_TONE:
                     counts[piece_of[run], 1] += 1
 
 
@@ -308,10 +311,10 @@ def _trace_outline(inside: NDArray[np.uint8], left: int, top: int) -> tuple[tupl
     if not outlines:  # so thin that nothing of it is left at that scale
         return ((left, top), (left + inside.shape[1], top), (left + inside.shape[1], top + inside.shape[0]), (left, top + inside.shape[0]))  # fmt: skip
     outline = max(outlines, key=len)
-    near = 1.5
+    near = _OFF_PX
     corners = cv2.approxPolyDP(outline, near, True)
     while len(corners) > _MOST_CORNERS:
-        near *= 1.6
+        near *= _COARSER
         corners = cv2.approxPolyDP(outline, near, True)
     return tuple(
         (left + coarse * round((int(x) - 0.5) / 2), top + coarse * round((int(y) - 0.5) / 2))

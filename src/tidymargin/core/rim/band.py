@@ -30,6 +30,7 @@ _TRACE = 2.5  # grains, as in ink: a trace so strong is half drawn to nothing
 _SHORT = 1.8  # variances, as in ink
 
 _BAND, _FIGURE, _GROUND = 0, 1, 2
+_LEAST_SHARE = 0.05  # of figure, under which its colour is not divided out; typed
 
 
 def seen_px(plan: MarksPlan) -> int:
@@ -148,7 +149,7 @@ def _band_kernel(  # type: ignore[no-untyped-def]
             for channel in range(3):
                 # what is nearly solid shows its own colour, what is faint the one it was explained by
                 own = grounds[second, channel]
-                own += (rgb[row, col, channel] - own) / max(found, 0.05)
+                own += (rgb[row, col, channel] - own) / max(found, _LEAST_SHARE)
                 own = min(255.0, max(0.0, own))
                 weight = own_part * found * found
                 figure_out[out_row, out_col, channel] = (

@@ -17,6 +17,10 @@ _EVEN = 0.3  # of the difference to the ground; see mark_sure_kernel
 _EVEN_STEPS = 0.6  # of the steps of a soft edge, what is still even
 _ALIKE = 6.0  # levels of luma; typed
 _SAME = 4.0  # levels of luma or chroma; typed
+_SLIGHTLY_MORE = 1.02  # of a share: rounding
+# px of an edge, and of the patch that is even beside it; typed
+_SOFT_PX, _SHARP_PATCH_PX, _SOFT_PATCH_PX = 2.0, 5, 7
+_STAIN = 0.05  # of a share, under which coding has stained nothing; typed
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -103,7 +107,7 @@ def mix_two(  # type: ignore[no-untyped-def]
                     y, u, v, fy - by, fu - bu, fv - bv, grain, ringing, blur
                 )
                 cost = misfit / MISFIT_UNIT + _MIXED * weight * (1 - weight)
-                if share <= 1.02 and cost < best:
+                if share <= _SLIGHTLY_MORE and cost < best:
                     best, red, green, blue = cost, r, g, b
     return best < limit, red, green, blue
 
@@ -119,7 +123,7 @@ def mark_sure_kernel(rgb, ground, inside_px, limit, softness, least, most, out):
     height, width = inside_px.shape
     part = min(_EVEN, _EVEN_STEPS / softness)
     needed = (
-        5 if softness < 2.0 else 7
+        _SHARP_PATCH_PX if softness < _SOFT_PX else _SOFT_PATCH_PX
     )  # with itself; a run along an edge makes three, on each step of a wide one
     for row in range(height):
         for col in range(width):
@@ -210,6 +214,6 @@ def find_stained(red, green, blue, by, bu, bv, palette, ringing, overshoot):  # 
         lean_u, lean_v = u - pu, v - pv
         share = (lean_u * way_u + lean_v * way_v) / max(way_u * way_u + way_v * way_v, 1e-9)
         aside = max(abs(lean_u - share * way_u), abs(lean_v - share * way_v))
-        if aside <= _ALIKE and (0.05 < share < 0.5 or -overshoot < share < -0.05):
+        if aside <= _ALIKE and (_STAIN < share < 0.5 or -overshoot < share < -_STAIN):
             return entry
     return -1

@@ -24,6 +24,11 @@ _SHARP = 0.1  # of a share from clear or solid: an edge within a pixel
 _MOST_OFF_PX = 1.4  # that the middle of a softer rim is sought beside a place of it
 _LEAST_LINE_PX = 1.0  # of a line that is spared, what is left
 _STEP_PX = 0.25  # along a normal; half as much changes no digit
+LEAST_SLOPE = 1e-4
+"""Share a pixel, under which an outline has no direction."""
+
+# share a pixel that is divided by; weight of a place from which it is decided by hand; typed
+_LEAST_STEEP, _DECIDED = 1e-3, 0.25
 
 
 def make_slope(spread: float, radius: int) -> NDArray[np.float64]:
@@ -120,7 +125,10 @@ def _trace_kernel(share, weights, normals, away, steep):  # type: ignore[no-unty
     for row in range(share.shape[0]):
         for col in range(share.shape[1]):
             steep[row, col] = -1.0
-            if not _is_edge(share, row, col) or slope_at(share, row, col, weights, normal) < 1e-4:
+            if (
+                not _is_edge(share, row, col)
+                or slope_at(share, row, col, weights, normal) < LEAST_SLOPE
+            ):
                 continue
             down, right = normal
             normals[row, col, 0], normals[row, col, 1] = down, right
@@ -134,7 +142,7 @@ def _trace_kernel(share, weights, normals, away, steep):  # type: ignore[no-unty
             else:
                 inner = between(share, row + down, col + right)
                 outer = between(share, row - down, col - right)
-                steep[row, col] = max(1e-3, (inner - outer) / 2)
+                steep[row, col] = max(_LEAST_STEEP, (inner - outer) / 2)
                 off = (share[row, col] - 0.5) / steep[row, col]
                 away[row, col] = min(_MOST_OFF_PX, max(-_MOST_OFF_PX, off))
 
@@ -181,7 +189,7 @@ def _read_between(share, normals, away, steep, y, x, down, right):  # type: igno
                     value += 0.5 * steep[r, c] * deeper
             total += near * value
             weight += near
-    if weight_of_place > 0.25 or (weight_of_place > 0.0 and not softens):
+    if weight_of_place > _DECIDED or (weight_of_place > 0.0 and not softens):
         return cover_of_line(place / weight_of_place, down, right)
     return min(1.0, max(0.0, total / weight))
 

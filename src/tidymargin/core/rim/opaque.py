@@ -57,6 +57,8 @@ LOSSLESS_HALO_PX = SEARCH_PX + _NEAR_PX + _SURE_PX
 """The same without loss."""
 
 _KEPT = 1024  # means that are remembered
+_RINGING_TWICE = 1.5  # times ringing, that a rim's luma is doubted by; typed
+_PAST_RIM_PX = 1.5  # inside a figure, from where coding alone makes a share less than whole; typed
 
 
 @njit(cache=True, nogil=True)
@@ -141,7 +143,7 @@ def _settle_colour(seen, figure, share, fade, unsure, coding):  # type: ignore[n
     y, u, v = seen
     fy, fu, fv = figure
     grain, ringing, blur = coding
-    luma_doubt = (2.0 * grain + 1.5 * ringing * abs(fy)) / share
+    luma_doubt = (2.0 * grain + _RINGING_TWICE * ringing * abs(fy)) / share
     gap_y = y / share - fy
     gap_u, gap_v = u / share - fu, v / share - fv
     # what leans to the ground is most likely its chroma, blurred by coding
@@ -290,7 +292,7 @@ def solve_opaque_kernel(  # type: ignore[no-untyped-def]
                 changed /= max(1.0, abs(fy))
             swing, unsure = math.hypot(ringing, changed), _UNSURE * min(0.5, changed)
             share, _ = solve_share(y, u, v, fy, fu, fv, grain, swing, blur)
-            if lossy and deep > 1.5 and share < 1.0:
+            if lossy and deep > _PAST_RIM_PX and share < 1.0:
                 # short of solid by no more than coding explains
                 short = 1.0 - share
                 doubt = _DOUBT * doubt_share(fy, fu, fv, grain, swing, blur)

@@ -10,7 +10,7 @@ from tidymargin.core.base.colour import to_luma_chroma_kernel
 from tidymargin.core.base.parallel import run_together
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.ground.difference import Difference
-from tidymargin.core.ground.kinds import Ground, from_hex
+from tidymargin.core.ground.kinds import TO_DEVIATION, Ground, from_hex
 from tidymargin.core.ground.surface import ScreenGround
 from tidymargin.core.rim.candidates import find_stained
 from tidymargin.core.rim.facts import RimFacts
@@ -29,7 +29,6 @@ _LEAN_SLACK = 0.03  # of a share: rounding
 _OVERSHOOT = 0.2  # of a share that JPEG swings chroma by; typed
 _SHARP_PX = 1.4  # as coding and the grid of pixels leave an edge that was as sharp as can be
 _ASLANT = 0.8  # walks go along rows and columns, and cross most edges at an angle
-_TO_DEVIATION = 1.4826  # a normal distribution's standard deviation over its median absolute one
 _FEW = 50  # pixels or walks, of which fewer tell nothing; typed
 _WIDER_THAN = 0.6  # of all walks the width of a picture's edges is; typed
 _HALVED_BLUR = 0.25  # of a share that halved chroma blurs a sharp edge by, where none is measured
@@ -37,6 +36,8 @@ _LEAST_RINGING = 0.03  # of a contrast: what JPEG at its best leaves; typed
 _LOSSLESS_GRAIN = 0.5  # level: rounding to whole levels
 _LEAST_LOSSY_GRAIN = 1.0  # level: rounding of YCbCr
 _STAIN_PX = 3  # how much farther than luma halved chroma carries the ground's colour in
+_ENDS = 0.02  # of the way between two colours, within which a colour is one of them; typed
+_BINS = 32768  # of colour: 5 bits a channel
 
 
 @njit(cache=True, nogil=True)
@@ -116,7 +117,7 @@ def _is_between(
     along = other - one
     share = float((colour - one) @ along / max(float(along @ along), 1e-9))
     near = np.abs(one + share * along - colour).max() <= _MIXED_SLACK
-    return bool(near) and 0.02 < share < 0.98
+    return bool(near) and _ENDS < share < 1 - _ENDS
 
 
 def _is_mixed(colour: NDArray[np.float64], palette: list[NDArray[np.float64]]) -> bool:
@@ -178,8 +179,8 @@ def measure_rim(
     RimFacts
         With a width of 1 and no noise where the picture has no outline to measure.
     """
-    counts = np.zeros((2, 32768), np.int64)
-    sums = np.zeros((2, 32768, 3))
+    counts = np.zeros((2, _BINS), np.int64)
+    sums = np.zeros((2, _BINS, 3))
     every = max(1, round(picture.area_px / _PALETTE_PX))
     walked: list[EdgeCounts] = []
 
@@ -193,7 +194,7 @@ def measure_rim(
 
     run_together(walk, sum_colours)
     (edges,) = walked
-    grain = max(_LOSSLESS_GRAIN, _TO_DEVIATION * _quantile(edges.haze, 0.5) / 10)
+    grain = max(_LOSSLESS_GRAIN, TO_DEVIATION * _quantile(edges.haze, 0.5) / 10)
     lossy = grain > _LOSSLESS_GRAIN or difference.ringing > 0
     width_px = int(np.clip((_quantile(edges.lengths, _WIDER_THAN) or 2) - 1, 1, MAX_WIDTH_PX))
     colour = np.array(from_hex(ground.hex), np.float64)
@@ -222,12 +223,12 @@ def _measure_blur(edges: EdgeCounts) -> float:
     """Return the standard deviation of shares by chroma from those by luma."""
     if edges.misfit.sum() <= _FEW:
         return _HALVED_BLUR
-    return _TO_DEVIATION * _quantile(edges.misfit, 0.5) / 100
+    return TO_DEVIATION * _quantile(edges.misfit, 0.5) / 100
 
 
 def _measure_ringing(edges: EdgeCounts) -> float:
     """Return the standard deviation of luma just outside an outline, as a share of the outline's contrast."""
-    return max(_LEAST_RINGING, _TO_DEVIATION * _quantile(edges.scatter, 0.5) / 1000)
+    return max(_LEAST_RINGING, TO_DEVIATION * _quantile(edges.scatter, 0.5) / 1000)
 
 
 def _measure_softness(edges: EdgeCounts) -> float:

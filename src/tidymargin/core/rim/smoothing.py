@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.rim.edge import between, make_slope, slope_at
+from tidymargin.core.rim.edge import LEAST_SLOPE, between, make_slope, slope_at
 
 Layer = NDArray[np.float32]
 
@@ -17,6 +17,8 @@ _AROUND = np.ones((2 * _SLOPE_PX + 1,) * 2, np.uint8)
 _CORNER_PX = 3  # before and behind a place, the turn between which tells a corner
 _CORNER, _STRAIGHT = 0.3, 0.7  # cosines of such turns: what is no more smoothed, and what is fully
 _MOST_ALONG_PX = 24  # of a rim that smoothing looks along: its halo
+_NO_TURN = 1.5  # a cosine that none has: no outline there
+_KERNEL = 2.5  # sigmas that an average goes along
 
 
 @njit(cache=True, nogil=True)
@@ -26,7 +28,7 @@ def _lean_kernel(share, is_even, weights, normals):  # type: ignore[no-untyped-d
         for col in range(share.shape[1]):
             if is_even[row, col]:
                 continue
-            if slope_at(share, row, col, weights, normals[row, col]) < 1e-4:
+            if slope_at(share, row, col, weights, normals[row, col]) < LEAST_SLOPE:
                 normals[row, col] = 0.0
 
 
@@ -83,7 +85,7 @@ def _smooth_kernel(share, normals, turn, spread, most, top, left, out):  # type:
         for col in range(out.shape[1]):
             r, c = row + top, col + left
             out[row, col] = share[r, c]
-            if turn[r, c] > 1.5 or turn[r, c] < _CORNER:
+            if turn[r, c] > _NO_TURN or turn[r, c] < _CORNER:
                 continue
             total, weight = float(share[r, c]), 1.0
             for way in range(2):
@@ -104,7 +106,7 @@ def _smooth_kernel(share, normals, turn, spread, most, top, left, out):  # type:
 
 
 def _steps_along(smooth_px: float) -> int:
-    return min(_MOST_ALONG_PX, math.ceil(2.5 * smooth_px))
+    return min(_MOST_ALONG_PX, math.ceil(_KERNEL * smooth_px))
 
 
 def smoothing_halo_px(smooth_px: float) -> int:

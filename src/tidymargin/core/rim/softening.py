@@ -16,6 +16,7 @@ _SOLID = 0.997  # of a share: less than a level from it
 _SOME = 0.5 / 255  # of a share: a level, rounded
 _REACH = 3.0  # spreads of a bell that are counted
 _AROUND_PX = 2  # of a solid place, over which the figure's colour is averaged
+_LEAST_STRETCH = 1e-3  # of a share, that is divided by
 
 
 def feather_halo_px(feather_px: float) -> int:
@@ -41,7 +42,9 @@ def feather_rim(share: Layer, feather_px: float) -> Layer:
 
 def scale_matte(share: Layer, black: float, white: float, gamma: float) -> Layer:
     """Return a matte with all at and below `black` clear, at and above `white` solid, and a power between."""
-    stretched = np.clip((share - np.float32(black)) / np.float32(max(white - black, 1e-3)), 0, 1)
+    stretched = np.clip(
+        (share - np.float32(black)) / np.float32(max(white - black, _LEAST_STRETCH)), 0, 1
+    )
     return np.asarray(stretched ** np.float32(1 / gamma), np.float32)
 
 

@@ -41,6 +41,7 @@ CARRY_PX = 8
 
 _MOST_UNEVEN = 5.0  # grains within an even patch; typed
 _SOFT_PX = 3  # beyond a stain's depth, how far into a figure of one colour a soft edge may go
+_ROUNDED = 0.6  # levels of luma or chroma: whole levels, and a little
 
 
 def _fill_gaps(facts: RimFacts, part: Part) -> None:
@@ -70,7 +71,9 @@ def _solve_opaque(facts: RimFacts, part: Part) -> None:
     part.lay_out()
     sure = np.zeros(part.cleared.shape, np.bool_)
     lossless = facts.is_lossless
-    least, most = (0.6, 0.6) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
+    least, most = (
+        (_ROUNDED, _ROUNDED) if lossless else (facts.grain + 1, _MOST_UNEVEN * facts.grain)
+    )
     mark_sure_kernel(
         part.rgb, part.ground, part.inside_px, facts.stain_px + 0.5, facts.softness_px, least,
         most, sure,

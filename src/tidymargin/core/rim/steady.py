@@ -22,6 +22,11 @@ _ALONG_PX = 1.6  # how far beside the edge a place still tells where it lies
 _LEAST_DOUBT = 1e-4  # variance of a share that is as good as known
 _MOST_OVER = 5.0  # variances that an edge may leave over, at which a place is halfway drawn to it
 _CELLS = 96  # of the table from mean to place
+_FINE, _DIRECTIONS = 801, 12  # of the table of a rim's shares; finer changes no digit
+# of what pulls, and of a mean share, under which there is no rim to steady; typed
+_LEAST_SIZE, _NO_RIM = 0.1, 0.005
+_BEND_HOLD = 36.0  # px squared: how strongly a straight rim is expected; typed
+_LONGEST_STEP_PX = 1.5  # of a place in one round, so that it does not swing
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -45,9 +50,9 @@ _WINDOW, _WEIGHTS = _make_window()
 def _make_places() -> NDArray[np.float64]:
     """Return, for means of matte in equal steps from 0 to 1, how far inside the edge the window stands."""
     row, col = _WINDOW.T
-    inside = np.linspace(-STEADY_PX - 1.0, STEADY_PX + 1.0, 801)
+    inside = np.linspace(-STEADY_PX - 1.0, STEADY_PX + 1.0, _FINE)
     mean = np.zeros(inside.size)
-    turns = np.linspace(0, np.pi / 2, 12, endpoint=False)
+    turns = np.linspace(0, np.pi / 2, _DIRECTIONS, endpoint=False)
     for turn in turns:
         across = (col * np.cos(turn) + row * np.sin(turn))[:, None]
         matte = np.clip(0.5 + across + inside, 0, 1)
@@ -57,9 +62,8 @@ def _make_places() -> NDArray[np.float64]:
 
 _PLACES = _make_places()
 _PLACES_IN_IT = len(_WINDOW)
-_PADDED = (
-    -(-_PLACES_IN_IT // 8) * 8
-)  # loops of such a fixed length are worked out several places at a time
+# loops of such a fixed length are worked out several places at a time
+_PADDED = -(-_PLACES_IN_IT // 8) * 8
 
 
 def _pad(values: NDArray[np.floating] | NDArray[np.int64]) -> NDArray[np.float32]:
@@ -153,7 +157,7 @@ def _steady_kernel(share, doubt, trust, top, left, softness, most_over, out):  #
             _moments_kernel(near, sums)
             mean, down, right = float(sums[0]), float(sums[1]), float(sums[2])
             size = math.hypot(down, right)
-            if size < 0.1 or not 0.005 < mean < 0.995:
+            if size < _LEAST_SIZE or not _NO_RIM < mean < 1 - _NO_RIM:
                 continue
             down_32, right_32 = np.float32(down / size), np.float32(right / size)
             part = mean * (_CELLS - 1)
@@ -162,7 +166,7 @@ def _steady_kernel(share, doubt, trust, top, left, softness, most_over, out):  #
             _pull_kernel(near, near_trust, down_32, right_32, np.float32(place), per_px, pulls)
             a00, a01, a02 = 1e-9 + pulls[0], float(pulls[1]), 0.5 * pulls[2]
             # the bend is held back: 1 / 6 px at most is likely
-            a11, a12, a22 = 1e-9 + pulls[2], 0.5 * pulls[3], 36.0 + 0.25 * pulls[4]
+            a11, a12, a22 = 1e-9 + pulls[2], 0.5 * pulls[3], _BEND_HOLD + 0.25 * pulls[4]
             b0, b1, b2 = float(pulls[5]), float(pulls[6]), 0.5 * pulls[7]
             m00 = a11 * a22 - a12 * a12
             m01 = a02 * a12 - a01 * a22
@@ -175,7 +179,7 @@ def _steady_kernel(share, doubt, trust, top, left, softness, most_over, out):  #
             m12 = a01 * a02 - a00 * a12
             turn_step = (m01 * b0 + m11 * b1 + m12 * b2) / det
             bend_step = (m02 * b0 + m12 * b1 + (a00 * a11 - a01 * a01) * b2) / det
-            place += min(1.5, max(-1.5, place_step))
+            place += min(_LONGEST_STEP_PX, max(-_LONGEST_STEP_PX, place_step))
             over = _left_over_kernel(
                 near, near_trust, down_32, right_32, np.float32(place), np.float32(turn_step),
                 np.float32(bend_step), per_px,

@@ -45,6 +45,10 @@ _MOSTLY = 0.9  # of a place, from which what is seen tells of the figure
 _INSIDE = 0.12  # of the screen's colour, everywhere, at an amount of 2
 _ONE_PART = 12  # levels between neighbours, at most
 _LEAST_PX = 200  # a depth with fewer pixels says nothing
+_MOST_TAKEN, _NOTHING = 0.6, 0.002  # of a colour's lean to the screen; typed
+_OTHER_SIDE = 40.0  # levels to the other side of the hue circle
+# depths that tell how spill falls off, and one of them at most so deep; typed
+_FEW, _NEAR_PX = 12, 8
 
 
 def lean_of(rgb_srgb: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -108,13 +112,13 @@ def _take_off_kernel(figure, share, inside_px, taken, cast, amount, screen, dire
                 continue
             depth = min(cast.shape[0] - 1, int(inside_px[row, col]))
             there = max(0.0, min(1.0, amount) * cast[depth] - taken[row, col])
-            c = min(0.6, there + _INSIDE * max(0.0, amount - 1.0))
-            if c <= 0.002:
+            c = min(_MOST_TAKEN, there + _INSIDE * max(0.0, amount - 1.0))
+            if c <= _NOTHING:
                 continue
             lean = 0.0
             for channel in range(3):
                 lean += direction[channel] * figure[row, col, channel]
-            if lean <= -40.0:  # far on the other side of the hue circle: nothing to take off
+            if lean <= -_OTHER_SIDE:  # far on the other side of the hue circle: nothing to take off
                 continue
             for channel in range(3):
                 value = (figure[row, col, channel] - c * screen[channel]) / (1.0 - c)
@@ -303,7 +307,7 @@ def measure_spill(
     sums, rises, runs = (np.zeros(2 * DEPTH_PX) for _ in range(3))
     _lean_kernel(picture.rgb, inside_px, direction, counts, sums, rises, runs)
     known = (counts >= _LEAST_PX) & (runs >= _LEAST_PX / 4)
-    if known.sum() < 12 or not known[:8].any():
+    if known.sum() < _FEW or not known[:_NEAR_PX].any():
         return None
     last = int(np.flatnonzero(known)[-1])
     deep = float(np.median((sums / np.maximum(counts, 1))[known][-max(1, last // 3) :]))

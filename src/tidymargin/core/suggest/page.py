@@ -20,6 +20,17 @@ _PLAIN = 0.6  # share of a page that is bare paper
 _MARKED = 0.003  # share of it that is not, or it is a plain plate and no page
 _AT_EDGE_PX = 2.5  # of the coarse picture: that is the picture's own edge
 _INSET, _LEAST_INSET_PX = 0.002, 1.5  # so that nothing of the table is mixed into the page's border
+_PATCH = 25  # part of the shorter side that a patch of the surroundings is wide; typed
+# quantile, times that, and OKLab: what a table differs by; typed
+_SPREAD_AT, _SPREADS, _LEAST_SPREAD = 0.95, 1.5, 0.015
+# of OKLab, tried one after the other: how far one colour of paper goes; typed
+_NEARS = 0.01, 0.08, 15
+# places of a side, and how far off it its edge is looked for; typed
+_ALONG_SIDE, _OFF_SIDE_PX = (0.06, 0.94, 120), 4.0
+_STRONG = 0.3  # of the median slope, from which an edge counts; typed
+_LEAST_SIDE_PX = 24  # of the coarse picture; typed
+_SPECKS, _RIM, _LOCAL = (7, 7), (5, 5), (31, 31)  # windows of the coarse picture; typed
+_MARK = 0.08  # OKLab lightness that a mark differs from the paper by; typed
 
 Mask = NDArray[np.uint8]
 
@@ -34,14 +45,14 @@ def _split(values: NDArray[np.float32]) -> NDArray[np.bool_]:
 
 def _split_from_corners(lab: NDArray[np.float32]) -> Iterator[NDArray[np.bool_]]:
     """Yield, for each corner, what does not look like it: a lid shows in a corner, a page does not."""
-    side = max(4, min(lab.shape[:2]) // 25)
+    side = max(4, min(lab.shape[:2]) // _PATCH)
     for rows in (slice(0, side), slice(-side, None)):
         for cols in (slice(0, side), slice(-side, None)):
             patch = lab[rows, cols].reshape(-1, 3)
             tint = np.median(patch, axis=0)
-            spread = float(np.quantile(np.sqrt(((patch - tint) ** 2).sum(axis=1)), 0.95))
+            spread = float(np.quantile(np.sqrt(((patch - tint) ** 2).sum(axis=1)), _SPREAD_AT))
             away = np.sqrt(((lab - tint) ** 2).sum(axis=2))
-            yield away > 1.5 * spread + 0.015
+            yield away > _SPREADS * spread + _LEAST_SPREAD
 
 
 def _largest(mask: NDArray[np.bool_]) -> Mask:
@@ -65,7 +76,7 @@ def _fit_corners(filled: Mask) -> NDArray[np.float64] | None:
     outlines, _ = cv2.findContours(filled, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     hull = cv2.convexHull(max(outlines, key=len))
     around = cv2.arcLength(hull, True)
-    for near in np.linspace(0.01, 0.08, 15):
+    for near in np.linspace(*_NEARS):
         found = cv2.approxPolyDP(hull, near * around, True)
         if len(found) == 4:
             break
@@ -98,8 +109,8 @@ def _sharpen(
                 lines.append((normal, side))
                 break
         else:
-            share = np.linspace(0.06, 0.94, 120)
-            offsets = np.arange(-4.0, 4.01, 0.25)
+            share = np.linspace(*_ALONG_SIDE)
+            offsets = np.arange(-_OFF_SIDE_PX, _OFF_SIDE_PX + 0.01, 0.25)
             foot = start + share[:, None] * (end - start)
             place = foot[:, None, :] + offsets[None, :, None] * across - 0.5
             seen = cv2.remap(
@@ -111,7 +122,7 @@ def _sharpen(
             )
             steep = np.abs(np.gradient(np.asarray(seen), axis=1))
             best = offsets[steep.argmax(axis=1)]
-            strong = steep.max(axis=1) > 0.3 * np.median(steep.max(axis=1))
+            strong = steep.max(axis=1) > _STRONG * np.median(steep.max(axis=1))
             ends = (foot + best[:, None] * across)[strong]
             direction = cv2.fitLine(ends.astype(np.float32), cv2.DIST_HUBER, 0, 0.01, 0.01).ravel()
             normal = np.array([-direction[1], direction[0]], np.float64)
@@ -137,7 +148,7 @@ def find_page(picture: Picture) -> Area | None:
     """
     scale = max(1.0, max(picture.height, picture.width) / _COARSE_PX)
     size = max(1, round(picture.width / scale)), max(1, round(picture.height / scale))
-    if min(size) < 24:
+    if min(size) < _LEAST_SIDE_PX:
         return None
     coarse = average_rgb(picture.rgb, size[1], size[0])
     lab = linear_to_oklab(srgb_to_linear(coarse.astype(np.float32) / 255)).astype(np.float32)
@@ -149,7 +160,7 @@ def find_page(picture: Picture) -> Area | None:
         share = float(_fill(bare).mean())
         if not _LEAST_SHARE <= share <= _MOST_SHARE:
             continue
-        opened = cv2.morphologyEx(_fill(bare), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
+        opened = cv2.morphologyEx(_fill(bare), cv2.MORPH_OPEN, np.ones(_SPECKS, np.uint8))
         filled = _largest(np.asarray(opened).astype(np.bool_))
         if not filled.any():
             continue
@@ -169,16 +180,16 @@ def find_page(picture: Picture) -> Area | None:
 
 
 def _is_page(lab: NDArray[np.float32], bare: Mask, filled: Mask) -> bool:
-    inside = cv2.erode(filled, np.ones((5, 5), np.uint8)).astype(np.bool_)
-    around = ~cv2.dilate(filled, np.ones((5, 5), np.uint8)).astype(np.bool_)
+    inside = cv2.erode(filled, np.ones(_RIM, np.uint8)).astype(np.bool_)
+    around = ~cv2.dilate(filled, np.ones(_RIM, np.uint8)).astype(np.bool_)
     if not inside.any() or not around.any():
         return False
     paper = lab[inside & (bare > 0)]
     plain = len(paper) / int(inside.sum())
     apart = float(np.sqrt(((np.median(paper, axis=0) - np.median(lab[around], axis=0)) ** 2).sum()))
     # marks: what differs from the paper close by, since a lamp's light falls off across a page
-    local = cv2.blur(lab[..., 0] * inside, (31, 31)) / np.maximum(
-        1e-3, cv2.blur(inside.astype(np.float32), (31, 31))
+    local = cv2.blur(lab[..., 0] * inside, _LOCAL) / np.maximum(
+        1e-3, cv2.blur(inside.astype(np.float32), _LOCAL)
     )
-    marked = float((np.abs(lab[..., 0] - local)[inside] > 0.08).mean())
+    marked = float((np.abs(lab[..., 0] - local)[inside] > _MARK).mean())
     return apart >= _AWAY and plain >= _PLAIN and marked >= _MARKED

@@ -18,6 +18,8 @@ _ALIKE = 0.22  # how far areas and sides of a group may differ
 _BAND = 0.14  # how much of the sheet counts as along an edge
 _IN_LINE = 0.02  # of the picture's side; typed
 _MOST_PIECES = 4000  # among which a row is looked for: speed
+_LONGER = 2.2  # times as long as wide, at which a bit is compact no more; as crumbs have it
+_ALIKE_SPREAD = 0.25  # of log area, within which strays are of one kind; typed
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +64,7 @@ def find_strays(standing: Pieces, least_px: int = 12) -> tuple[StrayGroup, ...]:
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].astype(np.float64)
     areas = standing.areas.astype(np.float64)
     compact = (areas >= least_px) & (areas > 0.5 * sides.prod(axis=1))
-    compact &= sides.max(axis=1) < 2.2 * sides.min(axis=1)
+    compact &= sides.max(axis=1) < _LONGER * sides.min(axis=1)
     compact[0] = False
     if not _LEAST_MEMBERS <= int(compact.sum()) <= _MOST_PIECES:
         return ()
@@ -82,7 +84,7 @@ def find_strays(standing: Pieces, least_px: int = 12) -> tuple[StrayGroup, ...]:
             if len(members) < _LEAST_MEMBERS:
                 continue
             spread = np.ptp(middles[members, 1 - at]) / (height if at == 0 else width)
-            if spread < 0.25:
+            if spread < _ALIKE_SPREAD:
                 continue
             free[members] = False
             groups.append(

@@ -32,6 +32,8 @@ _GRAINS = 1.5  # over which a shadow is no noise; typed
 _ONE, _NONE = np.float32(1), np.float32(0)
 _HIGHEST, _HALF = np.float32(255), np.float32(127.5)
 _LEAST_BOTH = np.float32(1e-6)
+_DEEPEST = 250.0  # level that black is taken to at most, or nothing would be left to stretch
+_MOST_CONTRAST = 0.96  # of a right angle, beyond which two tones are left
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -60,8 +62,10 @@ def _tone_kernel(share, figure, black, steeper, saturation, steep, lighter):  # 
 
 
 def _tone(tint: TintPlan, darkest: float, part: Part) -> None:
-    black = np.float32(min(250.0, tint.depth * darkest) if tint.depth > 0 else 0)
-    steep = math.tan(math.pi / 4 * (1 + min(0.96, tint.contrast))) if tint.contrast else 1.0
+    black = np.float32(min(_DEEPEST, tint.depth * darkest) if tint.depth > 0 else 0)
+    steep = (
+        math.tan(math.pi / 4 * (1 + min(_MOST_CONTRAST, tint.contrast))) if tint.contrast else 1.0
+    )
     _tone_kernel(
         part.share, part.figure, black, np.float32(255 / (255 - black)),
         np.float32(tint.saturation), np.float32(steep), np.float32(127.5 * tint.brightness),
