@@ -11,6 +11,7 @@ from tidymargin.core.base.errors import NoGroundError
 from tidymargin.core.base.parallel import run_together
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.ground.checker import CheckerGround, measure_checker
+from tidymargin.core.ground.filled import measure_filled_paper
 from tidymargin.core.ground.kinds import FlatGround, Ground, from_hex, measure_flat_ground
 from tidymargin.core.ground.surface import (
     GRID_SIDE_PX,
@@ -134,7 +135,10 @@ def detect_ground(
     by_flat = flat.border_share >= (_LEAST_EVEN if is_even else _LEAST_SHARE)
     if not (by_flat and _is_dark_beside(flat, surface)):
         if surface.border_share < _LEAST_SHARE or surface.noise > _MOST_GRAIN:
-            return Detected(flat, is_busy=not by_flat)
+            if by_flat:
+                return Detected(flat)
+            filled = measure_filled_paper(picture)
+            return Detected(filled or flat, is_busy=filled is None)
         no_better = surface.noise >= _BETTER * flat.noise or flat.noise <= _NO_GRAIN
         no_better |= surface.light_span < _EVEN_LIGHT and not _is_strong(flat)
         close = flat.border_share >= surface.border_share - _CLOSE

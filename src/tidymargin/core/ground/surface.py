@@ -7,7 +7,7 @@ to fine. It is a smooth thing, so it is measured on a reduced picture; noise is 
 
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 import cv2
 import numpy as np
@@ -23,6 +23,7 @@ from tidymargin.core.base.colour import (
 )
 from tidymargin.core.base.errors import NoGroundError
 from tidymargin.core.base.picture import Picture, Region
+from tidymargin.core.ground.carrying import carry_on
 from tidymargin.core.ground.kinds import FlatGround, frame_mask, frame_places, to_hex
 from tidymargin.core.ground.lit import extend, find_lit, find_shade, fit_light
 from tidymargin.core.ground.other_light import FINE_LINEAR, shade_away_kernel, to_fine_linear_kernel
@@ -30,13 +31,15 @@ from tidymargin.core.ground.other_light import FINE_LINEAR, shade_away_kernel, t
 GRID_SIDE_PX = 512
 """Longer side of the grid that a surface is kept on."""
 
-_LOG_FLOOR = 0.002  # keeps the logarithm of black finite
+LOG_FLOOR = 0.002
+"""Of linear light: keeps the logarithm of black finite."""
+
 _SAMPLES = 200_000  # for speed
 _LEAST_SHADED = 0.002  # of the picture
 _LEAST_SIDE = 32  # cells: in less an edge is not told from shade
 _DARKEST_AND_LIGHTEST, _BRIGHT_AT, _NOISE_AT = (0.02, 0.98), 0.9, 0.99  # quantiles
-_WHOLLY, _KNOWN = 0.999, 0.9  # of a cell; typed
-_SHADE_CELLS, _SMOOTH_CELLS = (5, 5), 1.2  # around shade, and sigma that it is smoothed by; typed
+_WHOLLY = 0.999  # of a cell; typed
+_SHADE_CELLS = (5, 5)  # around shade; typed
 _BORDER_SAMPLES, _SEED = 20_000, 7  # for speed; the same on every machine
 _BEYOND_NOISE = 1.5  # times the noise, up to which a border is this ground; typed
 
@@ -120,6 +123,12 @@ class ShadedGround(SurfaceGround):
     kind: ClassVar[str] = "flat"
 
 
+class FilledGround(SurfaceGround):
+    """Paper that one ink fills to the border: what its strokes close in is paper too."""
+
+    __slots__ = ()
+
+
 @njit(cache=True, nogil=True, inline="always")
 def _between(place, most):  # type: ignore[no-untyped-def]
     """Return the two grid lines around a place and the share of the second."""
@@ -174,37 +183,6 @@ def _places_away_kernel(rgb, grid, rows, cols, linear, fine, weight, out):  # ty
         out[number] = 100.0 * shade_away_kernel(seen, under, weight)
 
 
-@njit(cache=True, nogil=True)
-def _weigh_kernel(values, weight, out):  # type: ignore[no-untyped-def]
-    """Fill values times their places' weight."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            for channel in range(3):
-                out[row, col, channel] = values[row, col, channel] * weight[row, col]
-
-
-@njit(cache=True, nogil=True)
-def _mean_kernel(sums, weight, least, out):  # type: ignore[no-untyped-def]
-    """Fill weighed sums over their weight, which counts as `least` where it is less."""
-    for row in range(out.shape[0]):
-        for col in range(out.shape[1]):
-            for channel in range(3):
-                out[row, col, channel] = sums[row, col, channel] / max(weight[row, col], least)
-
-
-@njit(cache=True, nogil=True)
-def _blend_kernel(values, weight, others):  # type: ignore[no-untyped-def]
-    """Mix values, in place, with others where their weight is below 1."""
-    for row in range(values.shape[0]):
-        for col in range(values.shape[1]):
-            kept = min(np.float32(1.0), max(np.float32(0.0), weight[row, col]))
-            if kept == 1.0:
-                continue
-            for channel in range(3):
-                other = others[row, col, channel] * (np.float32(1.0) - kept)
-                values[row, col, channel] = values[row, col, channel] * kept + other
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class Reduced:
     """A picture averaged down to the grid.
@@ -235,37 +213,7 @@ def reduce_picture(picture: Picture, side_px: int = GRID_SIDE_PX) -> Reduced:
     return Reduced(linear, linear_to_oklab(linear), solid)
 
 
-def _weighed(values: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
-    out = np.empty(values.shape, np.float32)
-    _weigh_kernel(values, weight, out)
-    return out
-
-
-def _mean_of(
-    sums: NDArray[np.float32], weight: NDArray[np.float32], least: float
-) -> NDArray[np.float32]:
-    out = np.empty(sums.shape, np.float32)
-    _mean_kernel(sums, weight, np.float32(least), out)
-    return out
-
-
-def _carry_on(values: NDArray[np.float32], weight: NDArray[np.float32]) -> None:
-    """Fill places without weight, in place, from coarser and coarser averages of those with it."""
-    height, width = weight.shape
-    if min(height, width) <= 2 or bool((weight > _KNOWN).all()):
-        total = max(float(weight.sum()), 1e-6)
-        mean = _weighed(values, weight).sum(axis=(0, 1)) / np.float32(total)
-        _blend_kernel(values, weight, np.ascontiguousarray(np.broadcast_to(mean, values.shape)))
-        return
-    half = ((width + 1) // 2, (height + 1) // 2)
-    coarse_weight = np.asarray(cv2.resize(weight, half, interpolation=cv2.INTER_AREA), np.float32)
-    sums = cv2.resize(_weighed(values, weight), half, interpolation=cv2.INTER_AREA)
-    coarse = _mean_of(np.asarray(sums, np.float32), coarse_weight, 1e-6)
-    _carry_on(coarse, np.minimum(1, 2 * coarse_weight))
-    smooth = cv2.GaussianBlur(
-        cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR), (0, 0), 1.0
-    )
-    _blend_kernel(values, weight, np.asarray(smooth))
+_Surface = TypeVar("_Surface", bound=SurfaceGround)
 
 
 def measure_surface(
@@ -306,15 +254,13 @@ def measure_surface(
             field="colour",
         )
     pull = None if rgb_srgb is None else linear_to_oklab(srgb_to_linear(np.array(rgb_srgb) / 255))
-    logs = np.log(linear + np.float32(_LOG_FLOOR))
+    logs = np.log(linear + np.float32(LOG_FLOOR))
     sound = find_lit(lab, logs, solid, is_screen=kind is ScreenGround, pull=pull)
     surface = fit_light(logs, sound)
     rest = logs - surface
     # a screen's creases are no shade that goes on under the figure
-    surface = surface + _left_over(
-        *((rest, sound) if kind is ScreenGround else extend(rest, sound))
-    )
-    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
+    surface = surface + carry_on(*((rest, sound) if kind is ScreenGround else extend(rest, sound)))
+    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - LOG_FLOOR, 0, 1)) * 255
     found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
     return _with_noise(picture, found, sound)
 
@@ -338,32 +284,22 @@ def measure_shade(
     if min(reduced.solid.shape) < _LEAST_SIDE or not shows_any:
         return None
     colour = srgb_to_linear(np.array(flat.rgb_srgb) / 255)
-    logs = np.log(reduced.linear + np.float32(_LOG_FLOOR))
-    even = np.log(colour + _LOG_FLOOR).astype(np.float32)
+    logs = np.log(reduced.linear + np.float32(LOG_FLOOR))
+    even = np.log(colour + LOG_FLOOR).astype(np.float32)
     sound, shaded = find_shade(reduced.lab, logs - even, reduced.solid, linear_to_oklab(colour))
     if shaded.sum() < _LEAST_SHADED * shaded.size:
         return None
     near = np.asarray(cv2.dilate(shaded.view(np.uint8), np.ones(_SHADE_CELLS, np.uint8))) > 0
     rest = np.where(near[..., None], logs - even, np.float32(0))
-    surface = even + _left_over(*extend(rest, sound))
-    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - _LOG_FLOOR, 0, 1)) * 255
+    surface = even + carry_on(*extend(rest, sound))
+    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - LOG_FLOOR, 0, 1)) * 255
     shape = picture.height, picture.width
     bare = ShadedGround(rgb.astype(np.float32), *shape, 0.0, 0.0)
     noise = max(flat.noise, _with_noise(picture, bare, sound).noise)
     return ShadedGround(bare.grid_rgb, *shape, noise, flat.border_share)
 
 
-def _left_over(rest: NDArray[np.float32], sound: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """Return what a surface leaves over on sound ground, smoothed, and carried on beyond it."""
-    weight = sound.astype(np.float32)
-    near = np.asarray(cv2.GaussianBlur(weight, (0, 0), _SMOOTH_CELLS), np.float32)
-    sums = np.asarray(cv2.GaussianBlur(_weighed(rest, weight), (0, 0), _SMOOTH_CELLS), np.float32)
-    smooth = _mean_of(sums, near, 1e-3)
-    _carry_on(smooth, weight)
-    return smooth
-
-
-def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]) -> SurfaceGround:
+def _with_noise(picture: Picture, found: _Surface, sound: NDArray[np.bool_]) -> _Surface:
     """Measure grain on full-size pixels of sound ground, and how much of the border it explains."""
     random = np.random.default_rng(_SEED)
     rows_of, cols_of = np.nonzero(sound)
@@ -371,6 +307,18 @@ def _with_noise(picture: Picture, found: SurfaceGround, sound: NDArray[np.bool_]
     tall, wide = picture.height / sound.shape[0], picture.width / sound.shape[1]
     rows = ((rows_of[chosen] + random.random(len(chosen))) * tall).astype(int)
     cols = ((cols_of[chosen] + random.random(len(chosen))) * wide).astype(int)
+    return with_noise(picture, found, rows, cols, random)
+
+
+def with_noise(
+    picture: Picture,
+    found: _Surface,
+    rows: NDArray[np.int64],
+    cols: NDArray[np.int64],
+    random: np.random.Generator | None = None,
+) -> _Surface:
+    """Return a surface with its grain at places that are ground, and with how much of the border it explains."""
+    random = random or np.random.default_rng(_SEED)
     away = _full_size_away(picture, found, rows, cols)
     noise = float(np.quantile(away, _NOISE_AT))
     frame_rows, frame_cols = frame_places(picture.height, picture.width)

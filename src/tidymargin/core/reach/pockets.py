@@ -15,6 +15,7 @@ from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.weighing import IN_DOUBT
 from tidymargin.core.ground.checker import CheckerGround
 from tidymargin.core.ground.kinds import Ground
+from tidymargin.core.ground.surface import FilledGround
 from tidymargin.core.reach.pocket_signs import (
     LEAST_PX,
     OPEN_FROM,
@@ -194,7 +195,7 @@ def _judge(
         return large, ["screen"] * count
     if evidence is None or count == 1:
         return np.zeros(count, bool), ["undecided"] * count
-    if is_of_one_colour(evidence):
+    if isinstance(ground, FilledGround) or is_of_one_colour(evidence):
         return np.ones(count, bool), ["one_colour"] * count
     open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
     reasons: list[PocketReason] = [
