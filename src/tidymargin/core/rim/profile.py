@@ -6,7 +6,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.base.colour import to_luma_chroma_kernel
+from tidymargin.core.base.colour import (
+    LUMA_BLUE,
+    LUMA_GREEN,
+    LUMA_RED,
+    to_luma_chroma_kernel,
+)
 from tidymargin.core.base.parallel import run_together
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.ground.difference import Difference
@@ -29,6 +34,8 @@ _LEAN_SLACK = 0.03  # of a share: rounding
 _OVERSHOOT = 0.2  # of a share that JPEG swings chroma by; typed
 _SHARP_PX = 1.4  # as coding and the grid of pixels leave an edge that was as sharp as can be
 _ASLANT = 0.8  # walks go along rows and columns, and cross most edges at an angle
+_DEEP_PX = 6  # from what is cleared, in eight directions, from where nothing is mixed with the ground; typed
+_DARKEST, _LEAST_INSIDE = 0.002, 500  # of pixels there, and of how many at least; typed
 _FEW = 50  # pixels or walks, of which fewer tell nothing; typed
 _WIDER_THAN = 0.6  # of all walks the width of a picture's edges is; typed
 _HALVED_BLUR = 0.25  # of a share that halved chroma blurs a sharp edge by, where none is measured
@@ -41,18 +48,32 @@ _BINS = 32768  # of colour: 5 bits a channel
 
 
 @njit(cache=True, nogil=True)
-def _palette_kernel(rgb, steps, levels, tolerance_step, slacks, every, counts, sums):  # type: ignore[no-untyped-def]
+def _palette_kernel(rgb, steps, levels, tolerance_step, slacks, every, counts, sums, inside):  # type: ignore[no-untyped-def]
     """Sum the colours of pixels that are surely one colour of the figure, in bins of 5 bits a channel.
 
     What looks like ground is not, reached or not. Only every so many rows are looked at. Those are pixels whose 3 x 3 neighbourhood is even, within each of
     the slacks, and, for strokes too thin for that, pixels that are nowhere less different from the ground than
-    their neighbours.
+    their neighbours. `inside`, (256, 4), sums and counts the colours of pixels that lie deep in the figure, by luma.
     """
     height, width = levels.shape
+    deep = _DEEP_PX
     for row in range(1, height - 1, every):
         for col in range(1, width - 1):
             if levels[row, col] <= tolerance_step or steps[row, col] <= tolerance_step:
                 continue
+            is_deep = deep <= row < height - deep and deep <= col < width - deep
+            for down in range(-deep, deep + 1, deep):
+                for right in range(-deep, deep + 1, deep):
+                    is_deep = is_deep and levels[row + down, col + right] > tolerance_step
+            if is_deep:
+                luma = int(
+                    LUMA_RED * rgb[row, col, 0]
+                    + LUMA_GREEN * rgb[row, col, 1]
+                    + LUMA_BLUE * rgb[row, col, 2]
+                )
+                inside[luma, 3] += 1
+                for channel in range(3):
+                    inside[luma, channel] += rgb[row, col, channel]
             most = True
             for down in range(-1, 2):
                 for right in range(-1, 2):
@@ -109,6 +130,18 @@ def _choose_palette(
         and not (is_lossy and _is_stained(colour, ground, chosen[:place]))
     ]
     return np.array(pure, np.float32).reshape(-1, 3)
+
+
+def _add_darkest(palette: NDArray[np.float32], inside: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Add the darkest that a figure shows away from its rim: thin outlines have that colour, and are nowhere even."""
+    counts = np.cumsum(inside[:, 3])
+    if counts[-1] < _LEAST_INSIDE:
+        return palette
+    last = int(np.searchsorted(counts, _DARKEST * counts[-1])) + 1
+    darkest = (inside[:last, :3].sum(axis=0) / counts[last - 1]).astype(np.float32)
+    if len(palette) == 0 or np.abs(palette - darkest).max(axis=1).min() <= _PALETTE_APART:
+        return palette
+    return np.vstack([palette, darkest])
 
 
 def _is_between(
@@ -181,6 +214,7 @@ def measure_rim(
     """
     counts = np.zeros((2, _BINS), np.int64)
     sums = np.zeros((2, _BINS, 3))
+    inside = np.zeros((256, 4))
     every = max(1, round(picture.area_px / _PALETTE_PX))
     walked: list[EdgeCounts] = []
 
@@ -189,8 +223,9 @@ def measure_rim(
 
     def sum_colours() -> None:
         _palette_kernel(
-            picture.rgb, difference.steps, levels, tolerance_step, _EVEN, every, counts, sums
-        )
+            picture.rgb, difference.steps, levels, tolerance_step, _EVEN, every, counts, sums,
+            inside,
+        )  # fmt: skip
 
     run_together(walk, sum_colours)
     (edges,) = walked
@@ -205,6 +240,7 @@ def measure_rim(
         is_screen=isinstance(ground, ScreenGround),
         is_lossy=lossy,
     )
+    palette = _add_darkest(palette, inside)
     red, green, blue = (round(float(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
         width_px=width_px,
