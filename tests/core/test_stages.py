@@ -25,7 +25,7 @@ GROUND = np.array((62, 155, 79))
 PALETTE = np.array([(40, 60, 160), (200, 80, 60), (235, 225, 210)], np.float32)
 MEASURED = ("cleared", "inside_px", "outside_px", "depth_px")
 SOLVED = ("share", "doubt", "figure")
-LEAST_TRIALS, MOST_TRIALS, REGIONS, SIDE = 6, 16, 16, 8
+LEAST_TRIALS, MOST_TRIALS, REGIONS, SIDE = 6, 32, 16, 8
 
 
 def facts_of(kind):

@@ -11,7 +11,12 @@ from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.weighing import IN_DOUBT
 from tidymargin.core.figure.fringe import Fringe, measure_fringe
 from tidymargin.core.figure.inks import InkFacts, measure_inks
-from tidymargin.core.figure.nature import find_ink_probability, is_thin_and_even, measure_nature
+from tidymargin.core.figure.nature import (
+    find_ink_probability,
+    is_on_both_sides,
+    is_thin_and_even,
+    measure_nature,
+)
 from tidymargin.core.ground.detect import Detected, detect_ground, no_ground
 from tidymargin.core.ground.difference import Difference, all_figure, measure_difference
 from tidymargin.core.ground.flats import (
@@ -29,7 +34,7 @@ from tidymargin.core.reach.clearing import (
     to_step,
 )
 from tidymargin.core.reach.curve import Calm, Jump, find_calm, find_jumps, measure_curve
-from tidymargin.core.reach.pocket_signs import Evidence, to_evidence
+from tidymargin.core.reach.pocket_signs import Evidence, is_of_one_colour, to_evidence
 from tidymargin.core.reach.pockets import Pockets, find_closed, find_pockets
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.profile import measure_rim
@@ -132,6 +137,13 @@ def _measure_strokes(
     return inks, measure_nature(picture, ground, stands, inks, grain)
 
 
+def _tell_nature(
+    picture: Picture, ground: Ground, stands: NDArray[np.bool_], measures: tuple[float, ...]
+) -> Nature:
+    is_ink = find_ink_probability(measures) > 0.5
+    return "ink" if is_ink and not is_on_both_sides(picture, ground, stands) else "opaque"
+
+
 def _measure_light(
     picture: Picture, ground: Ground, gone: NDArray[np.bool_], plan: GroundPlan
 ) -> Spill | None:
@@ -156,6 +168,9 @@ def _fit_to_nature(
         rim = replace(rim, spill=spill, is_screen=True)
     if nature == "opaque" and ground.kind != "checker" and is_thin_and_even(measures):
         rim = replace(rim, one_rgb=inks.rgb)
+    evidence = to_evidence(measures, inks)
+    if evidence is not None and is_of_one_colour(evidence):
+        rim = replace(rim, is_of_one_colour=True)
     return rim
 
 
@@ -218,7 +233,7 @@ def measure_sheet(
     tick(0.9)
     nature = plan.nature
     if nature == "auto":
-        nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
+        nature = _tell_nature(picture, ground, stands, measures)
     if detected.is_busy:  # no place can look like ground
         pockets = Pockets((), None)
     else:

@@ -37,6 +37,8 @@ class RimFacts:
         The screen's light on the figure, where there is any.
     is_screen : bool
         Whether the ground is a screen, so that its hue in a narrow gap betrays it.
+    is_of_one_colour : bool
+        Whether ground and one colour explain all of an opaque figure, so that nothing fills its outlines.
     softness_px : float
         Pixels from ground to figure across a clean edge of the picture; 1 where it is as sharp as can be.
     most_lean : float
@@ -54,6 +56,7 @@ class RimFacts:
     one_rgb: NDArray[np.float32] | None = None
     spill: Spill | None = None
     is_screen: bool = False
+    is_of_one_colour: bool = False
     softness_px: float = 1.0
     most_lean: float = 1.0
 

@@ -7,6 +7,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import (
+    LUMA,
     LUMA_BLUE,
     LUMA_GREEN,
     LUMA_RED,
@@ -35,6 +36,7 @@ _OVERSHOOT = 0.2  # of a share that JPEG swings chroma by; typed
 _SHARP_PX = 1.4  # as coding and the grid of pixels leave an edge that was as sharp as can be
 _ASLANT = 0.8  # walks go along rows and columns, and cross most edges at an angle
 _DEEP_PX = 6  # from what is cleared, in eight directions, from where nothing is mixed with the ground; typed
+_MUCH_DARKER = 30.0  # levels of luma; typed
 _DARKEST, _LEAST_INSIDE = 0.002, 500  # of pixels there, and of how many at least; typed
 _FEW = 50  # pixels or walks, of which fewer tell nothing; typed
 _WIDER_THAN = 0.6  # of all walks the width of a picture's edges is; typed
@@ -132,14 +134,21 @@ def _choose_palette(
     return np.array(pure, np.float32).reshape(-1, 3)
 
 
-def _add_darkest(palette: NDArray[np.float32], inside: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Add the darkest that a figure shows away from its rim: thin outlines have that colour, and are nowhere even."""
+def _add_darkest(
+    palette: NDArray[np.float32], inside: NDArray[np.float64], ground: NDArray[np.float64]
+) -> NDArray[np.float32]:
+    """Add the darkest that a figure shows away from its rim: thin outlines have that colour, and are nowhere even.
+
+    It has to be darker than the ground, which may show in a gap.
+    """
     counts = np.cumsum(inside[:, 3])
     if counts[-1] < _LEAST_INSIDE:
         return palette
     last = int(np.searchsorted(counts, _DARKEST * counts[-1])) + 1
     darkest = (inside[:last, :3].sum(axis=0) / counts[last - 1]).astype(np.float32)
     if len(palette) == 0 or np.abs(palette - darkest).max(axis=1).min() <= _PALETTE_APART:
+        return palette
+    if (ground - darkest) @ LUMA < _MUCH_DARKER:
         return palette
     return np.vstack([palette, darkest])
 
@@ -240,7 +249,7 @@ def measure_rim(
         is_screen=isinstance(ground, ScreenGround),
         is_lossy=lossy,
     )
-    palette = _add_darkest(palette, inside)
+    palette = _add_darkest(palette, inside, colour)
     red, green, blue = (round(float(v)) for v in (palette[0] if len(palette) else colour))
     return RimFacts(
         width_px=width_px,

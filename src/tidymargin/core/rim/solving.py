@@ -22,6 +22,7 @@ from tidymargin.core.rim.band import bands_halo_px, solve_bands
 from tidymargin.core.rim.candidates import mark_sure_kernel
 from tidymargin.core.rim.compose import compose_cut
 from tidymargin.core.rim.corners import CORNERS_HALO_PX, DEEPER_PX, reach_into_corners
+from tidymargin.core.rim.dips import fill_dips
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.inked import solve_ink_kernel
 from tidymargin.core.rim.opaque import LOSSLESS_HALO_PX, LOSSY_HALO_PX, solve_opaque_kernel
@@ -200,6 +201,8 @@ def _list_opaque_stages(facts: RimFacts, tint: TintPlan) -> list[Stage]:
     stages.append(Stage("solve", partial(_solve_opaque, facts), solve_px))
     if not facts.is_lossless:
         stages.append(Stage("steady", partial(_steady, facts), STEADY_PX))
+    if not (facts.is_of_one_colour or facts.is_screen):  # a screen shows in a gap by its hue
+        stages.append(Stage("dips", partial(fill_dips, facts.stain_px), facts.stain_px))
     if takes_off:
         stages.append(Stage("spill", partial(_take_off_spill, facts, tint), 0, spill_amount > 1))
     if facts.is_screen and not facts.is_lossless and spill_amount > 0:
