@@ -16,8 +16,9 @@ from unittest.mock import patch
 from benchmarks.speed import KINDS, PICTURES, make_sheet
 from tidymargin.core import facts as measuring
 from tidymargin.core.base.picture import Picture, whole
-from tidymargin.core.cut import cut_by_levels, find_levels
+from tidymargin.core.cut import cut_by_levels
 from tidymargin.core.facts import SheetFacts, measure_sheet
+from tidymargin.core.levels import find_levels
 from tidymargin.core.plan import Plan
 from tidymargin.formats.decode import decode_picture
 from tidymargin.formats.encode import encode_png

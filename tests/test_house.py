@@ -18,7 +18,7 @@ FLOORS = [
     ("core.figure", "core.marks", "core.screen", "core.suggest", "core.tint", "core.output"),
     ("core.reach", "core.rim"),
     ("core",),
-    ("core.faults",),
+    ("core.faults", "core.questions"),
     ("process", "outcomes"),
     ("formats",),
     ("store", "services.picture", "demo"),

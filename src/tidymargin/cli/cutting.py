@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from tidymargin.cli.deciding import list_endings, to_export, to_recipe
+from tidymargin.cli.deciding import count_places, list_endings, to_export, to_recipe
 from tidymargin.cli.outputs import Outputs, place_outputs
 from tidymargin.cli.parts import open_parts
 from tidymargin.cli.telling import read_input, tell
@@ -18,6 +18,7 @@ from tidymargin.formats.asked import Asked
 from tidymargin.formats.limits import MAX_FILE_BYTES
 from tidymargin.formats.recipe import Recipe
 from tidymargin.outcomes import outcome_of
+from tidymargin.services.picture.asking import answer_by_places
 from tidymargin.services.picture.keying import key_picture
 from tidymargin.services.picture.reading import Readers
 
@@ -35,6 +36,7 @@ def key_pictures(
     outputs = Outputs((*inputs, *([recipe] if recipe else [])), replace=replace)
     recipe_at = None if save_recipe is None else outputs.claim(save_recipe)
     worst: DomainError | None = None
+    own: Recipe | None = None
     # by its own name where that is given, else by the pattern
     is_one_file = chosen.export.makes_one_file and chosen.export.pattern == "auto"
     is_folder = output.endswith(("/", os.sep)) or Path(output).is_dir()
@@ -54,7 +56,8 @@ def key_pictures(
                         worst = data
                         continue
                     decoded = readers.decode(data)
-                    for file in key_picture(decoded, chosen, stem):
+                    own = answer_by_places(decoded.picture, chosen, count_places(said))
+                    for file in key_picture(decoded, own, stem):
                         takes_place = is_one_file and len(parts) == 1
                         at = found if takes_place else outputs.claim(place.parent / file.name)
                         outputs.write(at, file.data)
@@ -64,7 +67,9 @@ def key_pictures(
                 tell(error, str(path))
                 worst = error
     if recipe_at is not None:
-        outputs.write(recipe_at, chosen.to_json().encode())
+        # of several pictures each answers for itself, and what was said is kept as it was said
+        kept = own if len(inputs) == 1 and own is not None else chosen
+        outputs.write(recipe_at, kept.to_json().encode())
     if worst is not None:
         sys.exit(outcome_of(worst)[1])
 
@@ -93,7 +98,8 @@ def report_on(picture: Path, recipe: Path | None, said: dict[str, Any], *, as_js
 
     with closing(Readers()) as readers:
         decoded = readers.decode(read_input(picture, MAX_FILE_BYTES))
-    found = report_picture(decoded.picture, to_recipe(recipe, said))
+    chosen = answer_by_places(decoded.picture, to_recipe(recipe, said), count_places(said))
+    found = report_picture(decoded.picture, chosen)
     if as_json:
         click.echo(json.dumps(found, indent=1))
         return

@@ -62,6 +62,11 @@ def to_recipe(recipe: Path | None, said: dict[str, Any]) -> Recipe:
     return _finish(chosen, said)
 
 
+def count_places(said: dict[str, Any]) -> int:
+    """Return how many picks the options give; they are the last of the recipe's."""
+    return len(said["pick"]) + len(said["keep"])
+
+
 def _given(values: dict[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in values.items() if value is not None}
 

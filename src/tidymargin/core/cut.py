@@ -13,6 +13,7 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.stages import Stage, halo_of
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.levels import Levels, find_levels
 from tidymargin.core.marks.laying import lay_on_mask
 from tidymargin.core.marks.likeness import LEAST_LIKE, Found, find_like
 from tidymargin.core.marks.plan import EVERYWHERE, Mark, MarksPlan
@@ -20,15 +21,10 @@ from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import (
     HIGHEST_TOLERANCE,
     Reach,
-    build_reach,
     clear,
-    seed_outside,
     to_step,
 )
-from tidymargin.core.reach.minimax import NEVER
-from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import Pockets, find_pockets
-from tidymargin.core.reach.walls import wall_off
 from tidymargin.core.rim.solving import is_plain, list_stages, solve_cut
 from tidymargin.core.suggest.crumbs import tidy_small
 from tidymargin.core.suggest.strays import drop_pieces
@@ -41,58 +37,6 @@ _TILE_PX = 256  # that a thread takes at once
 _PAINTED_PX = 1  # around what is painted over, its edge is as well
 _UNLIKE = 15.0  # of difference, from which what a person drops is painted over
 _NO_GROUND = np.empty((0, 0, 3), np.float32)  # where there is no rim to solve it is not looked at
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Levels:
-    """The levels of a sheet's seeds, past its walls; what a change of tolerance leaves as it is.
-
-    Parameters
-    ----------
-    steps : (H, W) ndarray of uint8
-        Quantised difference with the walls.
-    reach : Reach
-        Levels from the start and the picks.
-    found : dict
-        What marks take of what is like a colour, by the mark and how far that is from it; guards are among the walls.
-    """
-
-    steps: NDArray[np.uint8]
-    reach: Reach
-    found: dict[tuple[Mark, float], Found] = field(default_factory=dict)
-
-    @property
-    def size_bytes(self) -> int:
-        """Memory that the arrays take, at most."""
-        figure = 0 if self.reach.figure is None else self.reach.figure.nbytes
-        own = sum(levels.nbytes for _, levels in self.reach.own)
-        return self.steps.nbytes + self.reach.levels.nbytes + own + figure
-
-    def are_of(self, facts: SheetFacts) -> bool:
-        """Whether they are those from outside that were measured, with no walls and no picks."""
-        reach = self.reach
-        is_plain = not reach.own and reach.figure is None
-        return is_plain and reach.levels is facts.outside and self.steps is facts.difference.steps
-
-
-def find_levels(picture: Picture, facts: SheetFacts, reach: ReachPlan) -> Levels:
-    """Find the levels of the decided start, picks and walls.
-
-    Raises
-    ------
-    BadParameterError
-        A pick or fence lies outside the picture.
-    """
-    steps = wall_off(picture, facts.difference.steps, reach.guards, reach.fences)
-    if reach.start == "everywhere":
-        start = steps
-    elif reach.start == "picks":
-        start = np.full(steps.shape, NEVER, np.uint8)
-    elif steps is facts.difference.steps:
-        start = facts.outside
-    else:
-        start = seed_outside(steps, picture.alpha, from_border=not facts.is_busy)
-    return Levels(steps, build_reach(steps, start, reach.picks))
 
 
 def _choose_tiles(

@@ -16,6 +16,7 @@ from tidymargin.core.marks.plan import Mark, MarksPlan
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.pockets import PocketChoice
+from tidymargin.core.reach.regions import RegionChoice
 from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.fields import Auto, Colour, Place
 from tidymargin.formats.finishing import ColourStep, RimStep
@@ -104,6 +105,16 @@ class PocketEntry(BaseModel):
         return PocketChoice(row, col, self.verdict, tuple(at for at in also if at))
 
 
+class RegionEntry(BaseModel):
+    """What was decided of the region at a place: it goes, or it stays, whatever the tolerance."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Place
+    y: Place
+    verdict: Literal["clear", "keep"]
+
+
 class GuardEntry(BaseModel):
     """A colour that is never cleared, and the difference from it that is guarded."""
 
@@ -124,6 +135,7 @@ class ReachStep(Step):
     tolerance: Auto | Tolerance = "auto"
     picks: Annotated[tuple[PickEntry, ...], AtMost(1000)] = ()
     pockets: Annotated[tuple[PocketEntry, ...], AtMost(20_000)] = ()
+    regions: Annotated[tuple[RegionEntry, ...], AtMost(20_000)] = ()
     guards: Annotated[tuple[GuardEntry, ...], AtMost(100)] = ()
     fences: Annotated[tuple[Fence, ...], AtMost(100)] = Field(
         (), description="Lines through places [x, y] that clearing cannot cross"
@@ -143,12 +155,14 @@ class ReachStep(Step):
         """
         picks = ((_locate(p.x, p.y, area, "picks"), p) for p in self.picks)
         pockets = ((_locate(p.x, p.y, area, "pockets"), p) for p in self.pockets)
+        regions = ((_locate(r.x, r.y, area, "regions"), r) for r in self.regions)
         drops = (_locate(x, y, area, "drops") for x, y in self.drops)
         return ReachPlan(
             start=self.start,
             tolerance=None if self.tolerance == "auto" else float(self.tolerance),
             picks=tuple(entry.to_pick(*at) for at, entry in picks if at),
             choices=tuple(entry.to_choice(*at, area) for at, entry in pockets if at),
+            regions=tuple(RegionChoice(*at, entry.verdict) for at, entry in regions if at),
             guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
             fences=tuple(
                 tuple(_to_row_col(x, y, area, "fences") for x, y in fence) for fence in self.fences
@@ -161,7 +175,7 @@ class ReachStep(Step):
     @property
     def walls(self) -> str:
         """What levels depend on, as JSON; everything of this step but tolerance, pockets and crumbs."""
-        own = {"start", "picks", "guards", "fences"}
+        own = {"start", "picks", "regions", "guards", "fences"}
         return self.model_dump_json(include=own)
 
 

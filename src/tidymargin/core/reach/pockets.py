@@ -87,6 +87,8 @@ class Pocket:
         person has: by shutting it off, of this pocket, of one that it was split from, or of two that are one now.
     places : tuple of (row, col)
         Up to nine of its pixels, spread over it.
+    chance : float
+        How likely it is ground, 0 to 1, where that is measured; a half where it is not.
     """
 
     row: int
@@ -97,6 +99,7 @@ class Pocket:
     verdict: Verdict
     reason: PocketReason
     places: tuple[tuple[int, int], ...] = ()
+    chance: float = 0.5
 
     @property
     def is_decided(self) -> bool:
@@ -180,23 +183,24 @@ def _judge(
     nature: str,
     pieces: Pieces,
     evidence: Evidence | None,
-) -> tuple[NDArray[np.bool_], list[PocketReason]]:
-    """Return which pockets are cleared unless somebody says otherwise, and why."""
+) -> tuple[NDArray[np.bool_], list[PocketReason], NDArray[np.float64]]:
+    """Return which pockets are cleared unless somebody says otherwise, why, and how likely each is ground."""
     count, large = len(pieces.areas), pieces.areas >= LEAST_PX
+    even = np.full(count, 0.5)
     if nature == "ink":
-        return np.ones(count, bool), ["ink"] * count
+        return np.ones(count, bool), ["ink"] * count, even
     if isinstance(ground, CheckerGround):
         tiles = np.zeros((count, 2), np.int64)
         _count_tiles_kernel(*pieces.runs, ground.down, ground.across, tiles)
         least = np.maximum(4, _PATTERN_SHARE * tiles.sum(axis=1))
         changes = (tiles.min(axis=1) >= least) & large
-        return changes, ["pattern" if c else "even" for c in changes]
+        return changes, ["pattern" if c else "even" for c in changes], even
     if ground.kind == "screen":
-        return large, ["screen"] * count
+        return large, ["screen"] * count, even
     if evidence is None or count == 1:
-        return np.zeros(count, bool), ["undecided"] * count
+        return np.zeros(count, bool), ["undecided"] * count, even
     if isinstance(ground, FilledGround) or is_of_one_colour(evidence):
-        return np.ones(count, bool), ["one_colour"] * count
+        return np.ones(count, bool), ["one_colour"] * count, even
     open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
     reasons: list[PocketReason] = [
         "open" if p >= OPEN_FROM else "closed" if p < IN_DOUBT[0] else "undecided" for p in open_is
@@ -207,7 +211,7 @@ def _judge(
         large.any() and opens[large].mean() < 0.5
     ):  # the smallest, that nobody sees listed, go with the others
         opens &= large
-    return opens, reasons
+    return opens, reasons, open_is
 
 
 def find_pockets(
@@ -246,14 +250,15 @@ def find_pockets(
         cleared = outside <= tolerance_step
     pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
     areas = pieces.areas
-    opens, reasons = _judge(steps, cleared, ground, nature, pieces, evidence)
+    opens, reasons, chances = _judge(steps, cleared, ground, nature, pieces, evidence)
     for number in np.flatnonzero(outside[tuple(pieces.starts.T)] <= tolerance_step):
         opens[number], reasons[number] = False, "shut"
     _apply_choices(pieces, choices, opens, reasons)
     opens[0] = False
     order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
     listed = work_out(
-        lambda n: _to_pocket(pieces, n, bool(opens[n]), reasons[n]), order[:_MOST_LISTED]
+        lambda n: _to_pocket(pieces, n, bool(opens[n]), reasons[n], float(chances[n])),
+        order[:_MOST_LISTED],
     )
     if not opens.any():
         return Pockets(tuple(listed), None)
@@ -283,7 +288,7 @@ def _apply_choices(
         said[number] = choice.verdict
 
 
-def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason) -> Pocket:
+def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason, chance: float) -> Pocket:  # fmt: skip
     box, inside = pieces.box(number), pieces.inside(number)
     top, left = box.top, box.left
     depth, every = measure_depth(inside)
@@ -299,7 +304,15 @@ def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason) -
     )
     verdict: Verdict = "clear" if opens else "keep"
     return Pocket(
-        top + row, left + col, int(pieces.areas[number]), box, outline, verdict, reason, places
+        top + row,
+        left + col,
+        int(pieces.areas[number]),
+        box,
+        outline,
+        verdict,
+        reason,
+        places,
+        chance,
     )
 
 

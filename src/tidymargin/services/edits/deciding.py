@@ -9,9 +9,17 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.ground.kinds import to_hex
+from tidymargin.core.questions.asking import Verdict
 from tidymargin.core.reach.pockets import Pocket, PocketChoice
 from tidymargin.formats.steps import MOST_FENCE_PLACES
-from tidymargin.services.edits.changing import Edit, change_step, require_number
+from tidymargin.services.edits.changing import (
+    Edit,
+    change_step,
+    commit_recipe,
+    require_number,
+)
+from tidymargin.services.picture.asking import add_answer
+from tidymargin.services.views.asked import load_questions, require_question
 from tidymargin.services.views.finding import (
     load_narrows,
     load_pockets,
@@ -154,6 +162,14 @@ def decide_alike(edit: Edit, row: int, col: int, verdict: str) -> Sheet:
 def _to_choice(area: Area, pocket: Pocket, verdict: str) -> dict[str, object]:
     also = [_to_pair(area, *place) for place in pocket.places]
     return {**_to_spot(area, pocket.row, pocket.col), "verdict": verdict, "also": also}
+
+
+def answer_question(edit: Edit, row: int, col: int, verdict: Verdict) -> Sheet:
+    """Answer what is asked about a place, and all that is like it, with one row of history."""
+    sheet = edit.sheet
+    question = require_question(load_questions(edit.workshop, sheet), row, col)
+    recipe = add_answer(sheet.recipe, sheet.area, question.spots, verdict)
+    return commit_recipe(edit, recipe, "answered_clear" if verdict == "clear" else "answered_keep")
 
 
 def drop_group(edit: Edit, number: int) -> Sheet:

@@ -5,6 +5,7 @@ from typing import Any
 from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.formats.recipe import Recipe
+from tidymargin.services.picture.asking import list_questions
 from tidymargin.services.picture.keying import cut_by, propose_page
 from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
 
@@ -42,5 +43,6 @@ def report_picture(picture: Picture, recipe: Recipe) -> dict[str, Any]:
         "groups": [
             {"count": len(g.places), "edge": g.edge, "area_px": g.area_px} for g in unwanted.groups
         ],
+        "questions": list_questions(cutter, recipe.to_area(picture.height, picture.width)),
         "specks": specks and {"count": specks.count, "most_px": specks.most_px},
     }

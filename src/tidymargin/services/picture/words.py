@@ -2,6 +2,7 @@
 
 from tidymargin.core.faults.doubt import Cause
 from tidymargin.core.faults.kinds import KINDS, Fault
+from tidymargin.core.questions.asking import Question
 
 FAULT_WORDS = {
     "crumb": "a crumb of %(size)s px",
@@ -33,6 +34,21 @@ def word_fault(fault: Fault) -> str:
 def list_looked_for() -> str:
     """Name all that is looked for."""
     return ", ".join(KIND_WORDS[kind] for kind in KINDS)
+
+
+QUESTION_WORDS = {
+    "closed_in": "Enclosed by the subject, and of the background's colour: remove it, or keep it?",
+    "shade": "Darker than the background, like a shadow: remove it, or keep it?",
+    "like_ground": "Kept now, but it may be background: remove it, or keep it?",
+    "like_figure": "Removed now, but it may belong to the subject: remove it, or keep it?",
+}
+
+
+def word_question(question: Question) -> str:
+    """Return what is asked, with how many places are alike."""
+    words = QUESTION_WORDS[question.looks]
+    alike = len(question.spots) - 1
+    return f"{words} {alike} more like this." if alike else words
 
 
 REASON_WORDS = {

@@ -2,7 +2,8 @@
 
 from dataclasses import replace
 
-from tidymargin.core.cut import Cutter, cut_by_levels, find_levels
+from tidymargin.core.cut import Cutter, cut_by_levels
+from tidymargin.core.levels import find_levels
 from tidymargin.services.views.measuring import load_measured, make_facts
 from tidymargin.services.workshop.identity import cutter_name, facts_name, levels_name
 from tidymargin.services.workshop.workshop import Workshop

@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 from tidymargin.core.base.area import Area
 from tidymargin.core.base.errors import DamagedDatabaseError, DomainError
 from tidymargin.core.base.picture import Picture
-from tidymargin.core.cut import Cutter, Levels
+from tidymargin.core.cut import Cutter
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.levels import Levels
 from tidymargin.formats.encode import is_whole_png
 from tidymargin.process import PARTS
 from tidymargin.services.picture.reading import Readers

@@ -5,12 +5,14 @@ from flask import Response, jsonify, render_template, request
 from tidymargin.core.base.errors import BadParameterError, StoppedError, UnreadableStepError
 from tidymargin.services.edits import changing, history
 from tidymargin.services.views import finding
+from tidymargin.services.views.asked import load_questions
 from tidymargin.services.views.measuring import resume_measuring, stop_measuring
 from tidymargin.services.workshop.identity import export_name, facts_name
 from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_unreadable
+from tidymargin.web.sentences.reach import list_questions
 
 blueprint = sheet_blueprint("bench")
 
@@ -42,6 +44,14 @@ def show_gaps() -> str | tuple[str, int]:
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
         return "", 204
     return render_template("bench/_gaps_found.html", **gather_page(sheet))
+
+
+@blueprint.get("/questions")
+def show_questions() -> str:
+    """Show what could be either way, as soon as that is found."""
+    sheet = the_sheet()
+    rows = list_questions(load_questions(the_workshop(), sheet), sheet.area)
+    return render_template("bench/_questions.html", sheet=sheet, questions=rows)
 
 
 @blueprint.post("/undo")

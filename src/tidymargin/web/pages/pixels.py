@@ -1,5 +1,6 @@
 """Pixels for the stage, the proof strip and the contact sheets, and the exported file."""
 
+from typing import Literal
 from urllib.parse import quote
 
 import numpy as np
@@ -11,6 +12,7 @@ from tidymargin.core.base.picture import Region
 from tidymargin.formats.format_names import FormatName
 from tidymargin.services.edits.history import see_as
 from tidymargin.services.views import drafts, proofs, viewing
+from tidymargin.services.views.asked import make_choice
 from tidymargin.services.views.cutting import load_tolerance
 from tidymargin.services.views.exporting import (
     export_again,
@@ -191,6 +193,13 @@ def show_pocket(number: int) -> Response:
     sheet = the_sheet()
     listed = load_pockets(the_workshop(), sheet).listed
     return _send_crop(sheet, [pocket.box for pocket in listed], number)
+
+
+@blueprint.get("/questions/<int:row>/<int:col>/<any(clear, keep):verdict>.png")
+def show_choice(row: int, col: int, verdict: Literal["clear", "keep"]) -> Response:
+    """Send a small cut of a place that is asked about, as an answer would leave it."""
+    small = make_choice(the_workshop(), the_sheet(), row, col, verdict)
+    return Response(small, mimetype="image/png")
 
 
 @blueprint.get("/strays/<int:number>.png")

@@ -6,14 +6,16 @@ from typing import Any
 
 from markupsafe import Markup
 
+from tidymargin.core.base.area import Area
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.place import Meaning, Place
+from tidymargin.core.questions.asking import Question
 from tidymargin.core.reach.narrows import Narrow
 from tidymargin.core.reach.pockets import Pocket, Pockets
 from tidymargin.core.suggest.dust import Specks
 from tidymargin.core.suggest.strays import StrayGroup
 from tidymargin.formats.recipe import Recipe
-from tidymargin.formats.steps import ReachStep
+from tidymargin.formats.steps import PocketEntry, ReachStep, RegionEntry
 from tidymargin.services.picture.reasons import Reason
 from tidymargin.web.words import (
     STARTS,
@@ -137,6 +139,44 @@ def list_pockets(pockets: Pockets, area_px: int, most: int) -> list[PocketView]:
     return views[:most]
 
 
+@dataclass(frozen=True, slots=True)
+class QuestionView:
+    """A question as a row: where its first place is, what is asked, and of how much."""
+
+    row: int
+    col: int
+    words: str
+    share: str
+    alike: int
+    now: str
+
+
+_MOST_ASKED = 12  # that a person goes through at a time; answered ones make room
+
+_LOOKS = {
+    "closed_in": gettext_noop("Enclosed by the subject, in the background's colour"),
+    "shade": gettext_noop("Darker than the background, like a shadow"),
+    "like_ground": gettext_noop("Kept now, but it may be background"),
+    "like_figure": gettext_noop("Removed now, but it may belong to the subject"),
+}
+
+
+def list_questions(questions: tuple[Question, ...], area: Area) -> list[QuestionView]:
+    """Return what is asked of regions as rows, ranked; enclosed areas have a list of their own."""
+    open_ones = [question for question in questions if question.looks != "closed_in"]
+    return [
+        QuestionView(
+            question.spots[0].row,
+            question.spots[0].col,
+            gettext(_LOOKS[question.looks]),
+            format_share(question.area_px / (area.width * area.height)),
+            len(question.spots) - 1,
+            question.now,
+        )
+        for question in open_ones[:_MOST_ASKED]
+    ]
+
+
 _EDGES = {
     "left": gettext_noop("left"),
     "right": gettext_noop("right"),
@@ -250,6 +290,17 @@ def _say_guard(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     return Reason("Guard %(code)s within %(within)s", slots)
 
 
+def _say_answers(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    regions = after.reach.regions[len(before.reach.regions) :]
+    pockets = after.reach.pockets[len(before.reach.pockets) :]
+    new: list[RegionEntry | PocketEntry] = [*regions, *pockets]
+    first = new[0]
+    slots = {"n": str(len(new)), "x": f"{first.x:.0f}", "y": f"{first.y:.0f}"}
+    if first.verdict == "clear":
+        return Reason("%(n)s areas removed, the first at %(x)s, %(y)s", slots)
+    return Reason("%(n)s areas kept, the first at %(x)s, %(y)s", slots)
+
+
 def _say_drops(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     count = len(after.reach.drops) - len(before.reach.drops)
     return Reason("%(n)s solid things dropped", {"n": str(count)})
@@ -278,6 +329,8 @@ CHANGES = {
     "alike_kept": Change(
         gettext_noop("pockets that are alike kept"), "Pockets that are alike kept"
     ),
+    "answered_clear": Change(gettext_noop("area removed"), _say_answers),
+    "answered_keep": Change(gettext_noop("area kept"), _say_answers),
     "guard": Change(gettext_noop("guard"), _say_guard),
     "unguard": Change(gettext_noop("guard removed"), "Guard removed"),
     "drop": Change(gettext_noop("drop"), _say_drops),

@@ -1,5 +1,7 @@
 """Step 2, reach: tolerance, picks, guards, fences, pockets, and what is dropped."""
 
+from typing import Literal
+
 from flask import request
 
 from tidymargin.core.base.errors import BadParameterError
@@ -123,6 +125,13 @@ def decide_alike(verdict: str) -> Answer:
     """Clear or keep the pocket at a place and those that are like it."""
     row, col = read_place()
     return answer(deciding.decide_alike(the_edit(), row, col, verdict))
+
+
+@blueprint.post("/questions/<any(clear, keep):verdict>")
+def answer_question(verdict: Literal["clear", "keep"]) -> Answer:
+    """Answer what is asked about a place, and all that is like it."""
+    row, col = read_place()
+    return answer(deciding.answer_question(the_edit(), row, col, verdict))
 
 
 @blueprint.post("/strays/<int:number>/drop")

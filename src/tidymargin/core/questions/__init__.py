@@ -1,0 +1,1 @@
+"""What could be either way in a cut, and is asked: places, what an answer would change, and what is alike."""

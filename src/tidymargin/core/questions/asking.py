@@ -1,0 +1,180 @@
+"""The few places of a cut that could be either way: ranked by what an answer is likely to change, alike ones as one."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.picture import Region
+from tidymargin.core.cut import Cutter
+from tidymargin.core.questions.signs import RegionSigns, measure_regions
+from tidymargin.core.reach.pockets import Pocket, PocketChoice
+from tidymargin.core.reach.regions import RegionChoice, Regions
+
+Verdict = Literal["clear", "keep"]
+
+MOST_QUESTIONS = 40
+_LEAST_PX, _LEAST_SHARE = 100, 2e-5  # of a place that is asked about, or of the picture; typed
+_DEEPER_PX = 2.0  # than half a rim, that a region is in its middle, or it is rim; typed
+# probability that it should be the other way; typed, judged on truth: see decision 0024
+_ASKED_FROM = 0.5
+_ALIKE = 0.3  # deviations apart in all that is measured, on the mean, within which regions are alike; typed
+_ALIKE_CHANCE = 0.15  # apart, within which they are as likely ground; typed
+# of CIELAB lightness, and chroma, that make a place look like shade; typed
+_DARKER, _HUED = -4.0, 6.0
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A place that is asked about.
+
+    Parameters
+    ----------
+    row, col : int
+        Well inside it, in px of the work area.
+    area_px : int
+        Its size.
+    box : Region
+        Around it.
+    pocket : Pocket or None
+        The pocket that it is; None for another region.
+    regions : Regions or None
+        Of the picture, where it is one of these.
+    """
+
+    row: int
+    col: int
+    area_px: int
+    box: Region
+    pocket: Pocket | None = None
+    regions: Regions | None = None
+
+    def holds(self, row: int, col: int) -> bool:
+        """Whether a place of the picture lies in it."""
+        if not self.box.holds(row, col):
+            return False
+        if self.regions is not None:
+            return self.regions.at(row, col) == self.regions.at(self.row, self.col)
+        if self.pocket is None:
+            return True
+        outline = np.array(self.pocket.outline, np.float32).reshape(-1, 1, 2)
+        return cv2.pointPolygonTest(outline, (col + 0.5, row + 0.5), False) >= 0
+
+    def to_choice(self, verdict: Verdict) -> PocketChoice | RegionChoice:
+        """Return an answer as the cut takes it."""
+        if self.pocket is not None:
+            return PocketChoice(self.row, self.col, verdict, self.pocket.places)
+        return RegionChoice(self.row, self.col, verdict)
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """One place, or several that are alike, that could be ground or figure.
+
+    Parameters
+    ----------
+    spots : tuple of Spot
+        The largest first.
+    now : str
+        ``goes`` or ``stays``: what becomes of them unless somebody answers.
+    chance : float
+        How likely it is that they should go, 0 to 1.
+    looks : str
+        ``closed_in``, ``shade``, ``like_ground`` or ``like_figure``.
+    """
+
+    spots: tuple[Spot, ...]
+    now: Literal["goes", "stays"]
+    chance: float
+    looks: Literal["closed_in", "shade", "like_ground", "like_figure"]
+
+    @property
+    def area_px(self) -> int:
+        """How much an answer may change."""
+        return sum(spot.area_px for spot in self.spots)
+
+    @property
+    def worth(self) -> float:
+        """How much an answer is likely to change, in px."""
+        return self.area_px * (self.chance if self.now == "stays" else 1 - self.chance)
+
+    def holds(self, row: int, col: int) -> bool:
+        """Whether a place lies in one of them."""
+        return any(spot.holds(row, col) for spot in self.spots)
+
+
+def find_questions(cutter: Cutter) -> tuple[Question, ...]:
+    """Return what could be either way in a sheet's cut and nobody has decided, the likeliest to change much first."""
+    if cutter.facts.is_busy or cutter.facts.ground.border_share == 0:
+        return ()
+    asked = [_ask_pockets(group) for group in cutter.pockets.alike]
+    if (
+        cutter.facts.nature == "opaque"
+    ):  # ink is as solid as it differs: no part of it is one or the other
+        asked += _ask_regions(cutter, measure_regions(cutter))
+    return tuple(sorted(asked, key=lambda question: -question.worth)[:MOST_QUESTIONS])
+
+
+def _ask_pockets(group: tuple[Pocket, ...]) -> Question:
+    spots = tuple(Spot(p.row, p.col, p.area_px, p.box, p) for p in group)
+    chance = float(np.average([p.chance for p in group], weights=[p.area_px for p in group]))
+    return Question(spots, "stays", chance, "closed_in")
+
+
+def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
+    chance = signs.find_probability()
+    stays = signs.stays > 0.5
+    other_way = np.where(stays, chance, 1 - chance)
+    least = max(_LEAST_PX, _LEAST_SHARE * cutter.picture.area_px)
+    asked = (signs.area_px >= least) & (other_way >= _ASKED_FROM) & ~signs.is_pocket
+    asked &= signs.regions.measure_depths() >= _DEEPER_PX + cutter.facts.rim.width_px / 2
+    decided = [(choice.row, choice.col) for choice in cutter.plan.reach.regions]
+    for pocket in cutter.plan.reach.choices:
+        decided += [(pocket.row, pocket.col), *pocket.also]
+    for row, col in decided:
+        asked[signs.regions.at(row, col)] = False
+    groups: list[list[int]] = []
+    for number in np.flatnonzero(asked)[np.argsort(-signs.area_px[asked], kind="stable")]:
+        like = next((g for g in groups if _are_alike(signs, chance, stays, g[0], number)), None)
+        if like is None:
+            groups.append([int(number)])
+        else:
+            like.append(int(number))
+    return [_to_question(signs, chance, bool(stays[group[0]]), group) for group in groups]
+
+
+def _are_alike(
+    signs: RegionSigns, chance: NDArray[np.float64], stays: NDArray[np.bool_], one: int, other: int
+) -> bool:
+    return bool(
+        stays[one] == stays[other]
+        and signs.apart(one, other) <= _ALIKE
+        and abs(chance[one] - chance[other]) <= _ALIKE_CHANCE
+    )
+
+
+def _to_question(
+    signs: RegionSigns, chance: NDArray[np.float64], stays: bool, group: list[int]
+) -> Question:
+    spots = tuple(_to_spot(signs, number) for number in group)
+    mean = float(np.average(chance[group], weights=signs.area_px[group]))
+    lighter, *hue = signs.colour[group[0]]
+    if lighter < _DARKER and np.hypot(*hue) < _HUED:
+        return Question(spots, "stays" if stays else "goes", mean, "shade")
+    return Question(spots, "stays", mean, "like_ground") if stays else Question(spots, "goes", mean, "like_figure")  # fmt: skip
+
+
+def _to_spot(signs: RegionSigns, number: int) -> Spot:
+    regions = signs.regions
+    rows, cols = np.nonzero(regions.labels == number)
+    top, left = int(rows.min()), int(cols.min())
+    inside = np.zeros((int(rows.max()) - top + 3, int(cols.max()) - left + 3), np.uint8)
+    inside[rows - top + 1, cols - left + 1] = 1
+    depth = np.asarray(cv2.distanceTransform(inside, cv2.DIST_L2, 3))
+    down, right = np.unravel_index(int(depth.argmax()), depth.shape)
+    tall, wide = (full / small for full, small in zip((regions.height, regions.width), regions.labels.shape, strict=True))  # fmt: skip
+    box = Region(int(top * tall), int(left * wide), int(-(-(rows.max() + 1) * tall // 1)), int(-(-(cols.max() + 1) * wide // 1)))  # fmt: skip
+    row, col = ((first + int(at) - 1 + 0.5) * by for first, at, by in ((top, down, tall), (left, right, wide)))  # fmt: skip
+    return Spot(int(row), int(col), round(float(signs.area_px[number])), box, regions=regions)

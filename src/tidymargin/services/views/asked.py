@@ -1,0 +1,80 @@
+"""What is asked about a sheet's cut, and small cuts of either answer."""
+
+import numpy as np
+
+from tidymargin.core.base.average import average_down
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.picture import Region, whole
+from tidymargin.core.questions.asking import Question, Verdict, find_questions
+from tidymargin.formats.encode import encode_quick
+from tidymargin.services.picture.asking import add_answer
+from tidymargin.services.views.cutting import load_cutter
+from tidymargin.services.views.windows import View
+from tidymargin.services.workshop.executor import Priority
+from tidymargin.services.workshop.identity import cut_name, found_name
+from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.store.values import Sheet
+
+AROUND = 1.8
+"""Times as wide as a place that its small cuts are: its page marks the place's corners in them."""
+
+_LEAST_PX = 24  # of the picture that a small cut shows
+_SIDE_PX = 96
+_BYTES = 2000  # of a question that is remembered, about
+
+
+def load_questions(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...]:
+    """Return what could be either way in a sheet's cut and nobody has decided, ranked."""
+    return workshop.look_up(
+        found_name(sheet, "questions"),
+        Priority.VIEW,
+        lambda: find_questions(load_cutter(workshop, sheet)),
+        lambda asked: 200 + _BYTES * len(asked),
+    )
+
+
+def require_question(questions: tuple[Question, ...], row: int, col: int) -> Question:
+    """Return the question whose first place that is.
+
+    Raises
+    ------
+    BadParameterError
+        None asks about it.
+    """
+    for question in questions:
+        if (question.spots[0].row, question.spots[0].col) == (row, col):
+            return question
+    raise BadParameterError(
+        "Nothing is asked about this place any more.",
+        hint="Load the page again to see what is still open.",
+        field="questions",
+    )
+
+
+def make_choice(workshop: Workshop, sheet: Sheet, row: int, col: int, verdict: Verdict) -> bytes:
+    """Return a small PNG of the cut around a place that is asked about, as an answer would leave it."""
+    question = require_question(load_questions(workshop, sheet), row, col)
+    other = sheet.decided_by(add_answer(sheet.recipe, sheet.area, question.spots, verdict))
+
+    def make() -> bytes:
+        cutter = load_cutter(workshop, other)
+        everywhere = whole(cutter.picture.height, cutter.picture.width)
+        view = _look_around(question.spots[0].box, everywhere)
+        region = view.covers(everywhere)
+        seen = cutter.render(region)
+        if view.cell > 1:
+            inside = View(view.left - region.left, view.top - region.top, view.cell, view.width, view.height)  # fmt: skip
+            seen = average_down(seen, inside.grid)
+        return encode_quick(np.ascontiguousarray(seen))
+
+    return workshop.look_up(f"choice:{cut_name(other)}:{row}:{col}", Priority.THUMBNAIL, make, len)
+
+
+def _look_around(box: Region, everywhere: Region) -> View:
+    """Return a square window with a place in its middle, as far as the picture goes."""
+    side = max(_LEAST_PX, AROUND * max(box.height, box.width))
+    side = min(side, everywhere.height, everywhere.width)
+    top = min(max(0.0, (box.top + box.bottom - side) / 2), everywhere.height - side)
+    left = min(max(0.0, (box.left + box.right - side) / 2), everywhere.width - side)
+    cell = max(1.0, side / _SIDE_PX)
+    return View(left, top, cell, max(1, int(side / cell)), max(1, int(side / cell)))
