@@ -59,7 +59,7 @@ def make_choice(workshop: Workshop, sheet: Sheet, row: int, col: int, verdict: V
     def make() -> bytes:
         cutter = load_cutter(workshop, other)
         everywhere = whole(cutter.picture.height, cutter.picture.width)
-        view = _look_around(question.spots[0].box, everywhere)
+        view = _window_on(question.spots[0].box, everywhere)
         region = view.covers(everywhere)
         seen = cutter.render(region)
         if view.cell > 1:
@@ -70,7 +70,7 @@ def make_choice(workshop: Workshop, sheet: Sheet, row: int, col: int, verdict: V
     return workshop.look_up(f"choice:{cut_name(other)}:{row}:{col}", Priority.THUMBNAIL, make, len)
 
 
-def _look_around(box: Region, everywhere: Region) -> View:
+def _window_on(box: Region, everywhere: Region) -> View:
     """Return a square window with a place in its middle, as far as the picture goes."""
     side = max(_LEAST_PX, AROUND * max(box.height, box.width))
     side = min(side, everywhere.height, everywhere.width)

@@ -86,9 +86,10 @@ function loadLedger() {
 // Asks which state the sheet is in: whether the server is back, and whether another tab went on.
 const shownHead = () => byId("sheet-data").dataset.head;
 let changing = 0; // requests of this page's own that may move the head
-const isForGaps = ({ detail }) => detail.requestConfig?.elt.id === "gaps"; // found late, and changing nothing
-document.body.addEventListener("htmx:beforeRequest", (event) => (changing += isForGaps(event) ? 0 : 1));
-document.body.addEventListener("htmx:afterRequest", (event) => (changing -= isForGaps(event) ? 0 : 1));
+const FOUND_LATE = ["gaps", "questions"]; // parts of the ledger that come after it, and change nothing
+const isFoundLate = ({ detail }) => FOUND_LATE.includes(detail.requestConfig?.elt.id);
+document.body.addEventListener("htmx:beforeRequest", (event) => (changing += isFoundLate(event) ? 0 : 1));
+document.body.addEventListener("htmx:afterRequest", (event) => (changing -= isFoundLate(event) ? 0 : 1));
 async function askHead() {
   const before = shownHead();
   let answer;
@@ -311,7 +312,7 @@ function follow() {
   backdrops.follow();
   faults.follow();
 }
-document.body.addEventListener("htmx:afterSettle", (event) => isForGaps(event) || follow());
+document.body.addEventListener("htmx:afterSettle", (event) => isFoundLate(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top
 let scrolled = { step: "", top: 0 };
 function beforeSwap(target) {
