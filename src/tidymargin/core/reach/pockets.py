@@ -46,6 +46,7 @@ _OUTLINE_PX = 250_000  # of a mask that an outline is drawn of: speed
 _MOST_LISTED = 400  # that a person could go through
 _PATTERN_SHARE = 0.12  # of tiles that change inside; typed, judged on printed-in patterns
 _ALIKE = 4  # times the area of the smallest of a group that its largest may have
+_ALIKE_CHANCE = 0.15  # apart, within which pockets are as likely ground; typed
 _FULL_TONE = 0.6  # of a pattern's wave, from which a place is of one tone; typed
 # that an outline may be off, and times more where it has too many corners
 _OFF_PX, _COARSER = 1.5, 1.6
@@ -129,14 +130,21 @@ class Pockets:
 
     @property
     def alike(self) -> tuple[tuple[Pocket, ...], ...]:
-        """What nobody has decided, alike ones together: of about one size, as the counters of a text are."""
+        """What nobody has decided, alike ones together: of about one size and as likely ground, as the counters of a text are."""
         groups: list[list[Pocket]] = []
         for pocket in self.listed:
             if pocket.is_decided:
                 continue
-            if not groups or _ALIKE * pocket.area_px < groups[-1][0].area_px:
-                groups.append([])
-            groups[-1].append(pocket)
+            like = [
+                group
+                for group in groups
+                if group[0].area_px <= _ALIKE * pocket.area_px
+                and abs(group[0].chance - pocket.chance) <= _ALIKE_CHANCE
+            ]
+            if like:
+                like[-1].append(pocket)
+            else:
+                groups.append([pocket])
         return tuple(map(tuple, groups))
 
     def between_ink(self, closed: NDArray[np.bool_]) -> "Pockets":

@@ -3,7 +3,7 @@
 from typing import Any
 
 from tidymargin.core.base.area import Area
-from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.cut import Cutter
 from tidymargin.core.questions.asking import Question, Spot, Verdict, find_questions
 from tidymargin.core.reach.clearing import to_step
@@ -72,6 +72,11 @@ def _to_spot(area: Area, row: int, col: int) -> dict[str, float]:
     return {"x": min(max(0.0, round(x, 2)), most_x), "y": min(max(0.0, round(y, 2)), most_y)}
 
 
+def _goes(cutter: Cutter, row: int, col: int) -> bool:
+    """Whether a place goes as it is, so that a pick there says nothing of others."""
+    return bool(cutter.cleared(Region(row, col, row + 1, col + 1)).all())
+
+
 def answer_by_places(picture: Picture, recipe: Recipe, given: int) -> Recipe:
     """Turn the last picks of a recipe that are at places asked about into answers, which all alike follow.
 
@@ -98,17 +103,15 @@ def answer_by_places(picture: Picture, recipe: Recipe, given: int) -> Recipe:
     said: list[tuple[Question, Spot, Verdict]] = []
     for pick in own:
         col, row = (round(value) for value in area.to_area(pick.x, pick.y))
+        verdict: Verdict = "clear" if pick.marks == "ground" else "keep"
         found = find_at(cutter, asked, row, col)
-        if found is None:
+        if found is None or (verdict == "clear" and _goes(cutter, row, col)):
             before.append(pick.model_dump())
         else:
-            said.append((*found, "clear" if pick.marks == "ground" else "keep"))
+            said.append((*found, verdict))
     for question, _, verdict in said:
         answered = add_answer(answered, area, question.spots, verdict)
-    for (
-        _,
-        spot,
-        verdict,
-    ) in said:  # where two say otherwise of what is alike, each holds at its own place
+    # where two say otherwise of what is alike, each holds at its own place
+    for _, spot, verdict in said:
         answered = add_answer(answered, area, (spot,), verdict)
     return change_recipe(answered, "reach", picks=before)
