@@ -18,7 +18,7 @@ from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.workshop.workshop import open_workshop
 from tidymargin.web.context import IN_MEMORY_BYTES
 
-ROUNDS, DAMAGED_EVERY = 5, 1
+ROUNDS, DAMAGED_EVERY = 10, 2
 
 
 def test_a_server_ended_in_the_middle_of_anything_loses_nothing_that_it_acknowledged(tmp_path):
