@@ -50,3 +50,12 @@ def test_a_place_is_as_solid_as_the_least_of_all_ways_to_it_has_at_its_most(shar
                     heapq.heappush(queue, (most, there, here))
     # where there is no way in nothing is known
     np.testing.assert_array_equal(part.share, np.where(expected < 2, expected, share))
+
+
+def test_a_long_gap_that_no_way_of_so_many_steps_goes_into_is_left_as_it_is():
+    share = np.ones((7, 40), np.float32)
+    share[:, :2] = 0
+    share[3, 2:] = 0.3  # a gap between two things, open on the left
+    part = make_part(share)
+    fill_dips(6, part)
+    np.testing.assert_array_equal(part.share, share)

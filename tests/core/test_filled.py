@@ -38,3 +38,13 @@ def test_a_page_is_found_at_twice_the_size_and_turned_and_not_in_a_scrap():
     for other in (large, np.rot90(rgb), rgb[:, ::-1]):
         assert not detect_ground(Picture(np.ascontiguousarray(other))).is_busy
     assert measure_filled_paper(Picture(rgb[:40, :40].copy())) is None
+
+
+@pytest.mark.parametrize("colour", [(200, 40, 40), (40, 90, 200)])
+def test_a_page_of_two_colours_is_none_of_one_ink(colour):
+    rgb, true = make_page("puzzle", 103)
+    half = rgb.shape[1] // 2
+    assert measure_filled_paper(Picture(rgb)) is not None
+    rgb[:, :half][true[:, :half] > 0.5] = colour
+    rgb[:, half:][true[:, half:] > 0.5] = (30, 120, 40)
+    assert measure_filled_paper(Picture(rgb)) is None

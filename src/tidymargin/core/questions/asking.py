@@ -1,6 +1,6 @@
 """The few places of a cut that could be either way: ranked by what an answer is likely to change, alike ones as one."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import cv2
@@ -142,7 +142,8 @@ def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
             groups.append([int(number)])
         else:
             like.append(int(number))
-    return [_to_question(signs, chance, bool(stays[group[0]]), group) for group in groups]
+    kept = replace(signs, regions=signs.regions.bare)
+    return [_to_question(kept, chance, bool(stays[group[0]]), group) for group in groups]
 
 
 def _are_alike(

@@ -18,8 +18,6 @@ from tidymargin.core.reach.minimax import NEVER
 from tidymargin.core.reach.pockets import find_closed
 from tidymargin.core.reach.regions import (
     Regions,
-    less_ground,
-    measure_gradient,
     neighbours,
 )
 
@@ -75,7 +73,6 @@ class RegionSigns:
 def measure_regions(cutter: Cutter) -> RegionSigns:
     """Part a sheet's picture into regions, and measure what speaks for each being ground."""
     picture, facts = cutter.picture, cutter.facts
-    is_lossy = not facts.rim.is_lossless
     regions = find_regions(picture, facts)
     labels = regions.labels
     count = int(labels.max()) + 1
@@ -89,8 +86,7 @@ def measure_regions(cutter: Cutter) -> RegionSigns:
     def shrink(values: NDArray[np.uint8]) -> NDArray[np.float32]:
         return np.asarray(cv2.resize(values, size, interpolation=cv2.INTER_AREA), np.float32)
 
-    lab = less_ground(picture, facts.ground, is_lossy=is_lossy)
-    gradient = measure_gradient(lab)
+    lab, gradient = regions.lab, regions.gradient
     cleared = cutter.cleared(whole(*facts.outside.shape))
     stays = 1 - mean(shrink(255 * cleared.view(np.uint8))) / 255
     levels, steps = cutter.reach.levels, cutter.levels.steps

@@ -4,7 +4,7 @@ Basins of the gradient (a watershed: L. Vincent and P. Soille 1991) are merged, 
 between two is weaker than the ground's own grain explains. A leak at one place joins nothing: all of an edge counts.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import cv2
@@ -48,11 +48,22 @@ class Regions:
         The number of each place's region, from 0, at a scale of at most a megapixel.
     height, width : int
         The picture's.
+    lab : (h, w, 3) ndarray of float32
+        The picture less its ground, at that scale; see `less_ground`.
+    gradient : (h, w) ndarray of float32
+        How steeply that changes.
     """
 
     labels: NDArray[np.int32]
     height: int
     width: int
+    lab: NDArray[np.float32]
+    gradient: NDArray[np.float32]
+
+    @property
+    def bare(self) -> "Regions":
+        """The same without what was measured, to be kept."""
+        return replace(self, lab=np.empty((0, 0, 3), np.float32), gradient=np.empty((0, 0), np.float32))  # fmt: skip
 
     @property
     def scale(self) -> float:
@@ -148,12 +159,13 @@ def part_regions(
     is_lossy : bool
         Whether coding has left its own edges.
     """
-    gradient = measure_gradient(less_ground(picture, ground, is_lossy=is_lossy))
+    lab = less_ground(picture, ground, is_lossy=is_lossy)
+    gradient = measure_gradient(lab)
     size = gradient.shape[::-1]
     bare = np.asarray(cv2.resize(gone.view(np.uint8), size, interpolation=cv2.INTER_NEAREST)) > 0
     calm = float(np.median(gradient[bare])) if bare.any() else 0.0
     labels = _merge(_find_basins(gradient), gradient, max(_LEAST_EDGE, _OVER_CALM * calm))
-    return Regions(labels, picture.height, picture.width)
+    return Regions(labels, picture.height, picture.width, lab, gradient)
 
 
 def _find_basins(gradient: NDArray[np.float32]) -> NDArray[np.int32]:

@@ -36,17 +36,17 @@ def list_looked_for() -> str:
     return ", ".join(KIND_WORDS[kind] for kind in KINDS)
 
 
-QUESTION_WORDS = {
-    "closed_in": "Enclosed by the subject, and of the background's colour: remove it, or keep it?",
-    "shade": "Darker than the background, like a shadow: remove it, or keep it?",
-    "like_ground": "Kept now, but it may be background: remove it, or keep it?",
-    "like_figure": "Removed now, but it may belong to the subject: remove it, or keep it?",
+LOOKS_WORDS = {
+    "closed_in": "Enclosed by the subject, in the background's colour",
+    "shade": "Darker than the background, like a shadow",
+    "like_ground": "Kept now, but it may be background",
+    "like_figure": "Removed now, but it may belong to the subject",
 }
 
 
 def word_question(question: Question) -> str:
     """Return what is asked, with how many places are alike."""
-    words = QUESTION_WORDS[question.looks]
+    words = f"{LOOKS_WORDS[question.looks]}: remove this area, or keep it?"
     alike = len(question.spots) - 1
     return f"{words} {alike} more like this." if alike else words
 

@@ -20,16 +20,29 @@ AROUND = 1.8
 
 _LEAST_PX = 24  # of the picture that a small cut shows
 _SIDE_PX = 96
-_BYTES = 2000  # of a question that is remembered, about
+_COST_BYTES = 4  # a pixel of the picture: masks, and levels averaged down
+_BYTES, _LABELS_BYTES = (
+    2000,
+    4_000_000,
+)  # of a question that is remembered, and of the regions of all, at most
 
 
 def load_questions(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...]:
-    """Return what could be either way in a sheet's cut and nobody has decided, ranked."""
+    """Return what could be either way in a sheet's cut and nobody has decided, ranked.
+
+    Raises
+    ------
+    StoppedError
+        The sheet has gone on to another state.
+    """
+    name = found_name(sheet, "questions")
+    workshop.executor.follow(f"questions of {sheet.id}", name)
     return workshop.look_up(
-        found_name(sheet, "questions"),
-        Priority.VIEW,
+        name,
+        Priority.THUMBNAIL,
         lambda: find_questions(load_cutter(workshop, sheet)),
-        lambda asked: 200 + _BYTES * len(asked),
+        lambda asked: _LABELS_BYTES + _BYTES * len(asked),
+        cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height,
     )
 
 

@@ -47,10 +47,13 @@ def show_gaps() -> str | tuple[str, int]:
 
 
 @blueprint.get("/questions")
-def show_questions() -> str:
+def show_questions() -> str | tuple[str, int]:
     """Show what could be either way, as soon as that is found."""
     sheet = the_sheet()
-    rows = list_questions(load_questions(the_workshop(), sheet), sheet.area)
+    try:
+        rows = list_questions(load_questions(the_workshop(), sheet), sheet.area)
+    except StoppedError:  # the sheet has gone on, and its ledger asks anew
+        return "", 204
     return render_template("bench/_questions.html", sheet=sheet, questions=rows)
 
 

@@ -17,6 +17,7 @@ from tidymargin.core.suggest.strays import StrayGroup
 from tidymargin.formats.recipe import Recipe
 from tidymargin.formats.steps import PocketEntry, ReachStep, RegionEntry
 from tidymargin.services.picture.reasons import Reason
+from tidymargin.services.picture.words import LOOKS_WORDS
 from tidymargin.web.words import (
     STARTS,
     STATES,
@@ -153,13 +154,6 @@ class QuestionView:
 
 _MOST_ASKED = 12  # that a person goes through at a time; answered ones make room
 
-_LOOKS = {
-    "closed_in": gettext_noop("Enclosed by the subject, in the background's colour"),
-    "shade": gettext_noop("Darker than the background, like a shadow"),
-    "like_ground": gettext_noop("Kept now, but it may be background"),
-    "like_figure": gettext_noop("Removed now, but it may belong to the subject"),
-}
-
 
 def list_questions(questions: tuple[Question, ...], area: Area) -> list[QuestionView]:
     """Return what is asked of regions as rows, ranked; enclosed areas have a list of their own."""
@@ -168,7 +162,7 @@ def list_questions(questions: tuple[Question, ...], area: Area) -> list[Question
         QuestionView(
             question.spots[0].row,
             question.spots[0].col,
-            gettext(_LOOKS[question.looks]),
+            gettext(LOOKS_WORDS[question.looks]),
             format_share(question.area_px / (area.width * area.height)),
             len(question.spots) - 1,
             question.now,
