@@ -1,6 +1,5 @@
 import json
 
-import cv2
 import numpy as np
 import pytest
 
@@ -10,8 +9,7 @@ from tidymargin.core.base.weighing import expand, table_of
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.figure import nature
-from tidymargin.core.figure.nature import MEASURES, find_ink_probability, is_on_both_sides
-from tidymargin.core.ground.kinds import FlatGround
+from tidymargin.core.figure.nature import MEASURES, find_ink_probability
 from tidymargin.core.reach import pocket_signs
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.truth import encode_picture
@@ -91,14 +89,3 @@ def test_products_are_of_every_two_and_no_measure_runs_away():
 def test_a_probability_is_one_whatever_was_measured(value):
     assert 0 <= find_ink_probability((value,) * len(MEASURES)) <= 1
     assert find_ink_probability(()) == 0
-
-
-@pytest.mark.parametrize("white", [255, 251])
-def test_what_has_areas_lighter_and_darker_than_its_ground_is_no_ink(white):
-    rgb = np.full((300, 400, 3), 251, np.uint8)
-    for col in range(60, 400, 80):
-        cv2.circle(rgb, (col, 150), 30, (white,) * 3, -1, cv2.LINE_AA)
-        cv2.circle(rgb, (col, 150), 30, (20, 20, 24), 4, cv2.LINE_AA)
-    ground = FlatGround((251.0, 251.0, 251.0), 0.0, 1.0)
-    stands = rgb[..., 0] < 245
-    assert is_on_both_sides(Picture(rgb), ground, stands) == (white > 251)

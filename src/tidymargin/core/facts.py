@@ -13,7 +13,6 @@ from tidymargin.core.figure.fringe import Fringe, measure_fringe
 from tidymargin.core.figure.inks import InkFacts, measure_inks
 from tidymargin.core.figure.nature import (
     find_ink_probability,
-    is_on_both_sides,
     is_thin_and_even,
     measure_nature,
 )
@@ -137,13 +136,6 @@ def _measure_strokes(
     return inks, measure_nature(picture, ground, stands, inks, grain)
 
 
-def _tell_nature(
-    picture: Picture, ground: Ground, stands: NDArray[np.bool_], measures: tuple[float, ...]
-) -> Nature:
-    is_ink = find_ink_probability(measures) > 0.5
-    return "ink" if is_ink and not is_on_both_sides(picture, ground, stands) else "opaque"
-
-
 def _measure_light(
     picture: Picture, ground: Ground, gone: NDArray[np.bool_], plan: GroundPlan
 ) -> Spill | None:
@@ -233,7 +225,7 @@ def measure_sheet(
     tick(0.9)
     nature = plan.nature
     if nature == "auto":
-        nature = _tell_nature(picture, ground, stands, measures)
+        nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
     if detected.is_busy:  # no place can look like ground
         pockets = Pockets((), None)
     else:

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.base.colour import LUMA, least_of_channels, most_of_channels
+from tidymargin.core.base.colour import least_of_channels, most_of_channels
 from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.weighing import load_weights
@@ -31,17 +31,6 @@ _THIN_PX = 2.9  # from its edge, within which nine of ten places of a thin figur
 _EVEN_LEVELS = 6.0  # of residual, in nine places of ten
 _SELDOM_FULL = 0.3  # of its middles, that are of half densities as small print's are
 _INSIDE_PX = 2.0  # from the figure's edge, where coding and blur no longer make densities
-_LEAST_SIDE_LEVELS, _SIDE_NOISES = (
-    3.0,
-    3.0,
-)  # of luma, or times the ground's noise, from where a place is lighter or darker; typed
-_AREA, _LINE = (
-    np.ones((5, 5), np.uint8),
-    np.ones((3, 3), np.uint8),
-)  # what is no ringing, and what is a stroke; typed
-# Of what is lighter or darker: on truth a sheep of white and black has 0.17 (the only opaque one that was told ink and has both), inks
-# have 0.09 at most, and so have 400 pictures of the families.
-_BOTH_SIDES = 0.12
 
 MEASURES = (
     "misfit", "misfit_90", "misfit_far", "between", "between_inside", "quartiles", "texture",
@@ -172,20 +161,6 @@ def measure_nature(
         math.log1p(100 * float(gather("opposite").mean())),
         *kind,
     )
-
-
-def is_on_both_sides(picture: Picture, ground: Ground, stands: NDArray[np.bool_]) -> bool:
-    """Return whether a figure has areas that are lighter than the ground and others that are darker: no ink is both."""
-    least = max(_LEAST_SIDE_LEVELS, _SIDE_NOISES * ground.noise)
-
-    def look(window: Region) -> tuple[int, int]:
-        away = picture.rgb[window.slices].astype(np.float32) @ LUMA - ground.over(window) @ LUMA
-        lighter = cv2.morphologyEx((away > least).view(np.uint8), cv2.MORPH_OPEN, _AREA)
-        darker = cv2.morphologyEx((away < -least).view(np.uint8), cv2.MORPH_OPEN, _LINE)
-        return int(np.count_nonzero(lighter)), int(np.count_nonzero(darker))
-
-    lighter, darker = map(sum, zip((0, 0), *work_out(look, _choose_windows(stands)), strict=True))
-    return min(lighter, darker) > _BOTH_SIDES * max(lighter + darker, 1)
 
 
 def is_thin_and_even(measures: tuple[float, ...]) -> bool:
