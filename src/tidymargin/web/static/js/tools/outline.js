@@ -91,6 +91,16 @@ export class OutlineTool extends Tool {
     this.acts.sayHere();
   }
 
+  // Its lines, one for each part: straight until how they bend has come for the points that are there now, so that
+  // part n always leads from point n to the next.
+  get lines() {
+    const { points, parts, isClosed } = this;
+    const count = isClosed ? points.length : Math.max(0, points.length - 1);
+    if (parts.length === count) return parts;
+    const ends = points.map(({ x, y }) => [x, y]);
+    return ends.slice(0, count).map((end, n) => [end, ends[(n + 1) % ends.length]]);
+  }
+
   // What lies under a place on the canvas: a point, or a part of the line; the nearest within a finger's reach.
   find({ x, y, touch }) {
     const { viewport, ratio } = this.stage;
@@ -103,7 +113,7 @@ export class OutlineTool extends Tool {
     if (away[nearest] <= reach) return { point: nearest };
     let best = reach;
     let part = -1;
-    this.parts.forEach((line, at) => {
+    this.lines.forEach((line, at) => {
       for (let n = 1; n < line.length; n += 1) {
         const far = awayFrom(viewport.toCanvas(...line[n - 1]), viewport.toCanvas(...line[n]), x, y);
         if (far < best) [best, part] = [far, at];
@@ -250,7 +260,7 @@ export class OutlineTool extends Tool {
 
   draw(pen) {
     if (!this.bench.isInHand(this)) return;
-    this.parts.forEach((part) => drawMark(pen, part.map(([x, y]) => pen.place(x, y)), { isOpen: true, wide: this.bench.settings.values.lineWidth / 1.5 }));
+    this.lines.forEach((part) => drawMark(pen, part.map(([x, y]) => pen.place(x, y)), { isOpen: true, wide: this.bench.settings.values.lineWidth / 1.5 }));
     this.points.forEach(({ bend }) => bend && drawBend(pen, pen.place(...bend)));
     this.points.forEach((point, at) => drawPoint(pen, pen.place(point.x, point.y), { isSmooth: point.is_smooth, isChosen: at === this.chosen }));
   }
