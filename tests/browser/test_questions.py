@@ -26,18 +26,22 @@ def blocks(monkeypatch):
     return to_png(cv2.GaussianBlur(rgb, (0, 0), 0.7))
 
 
-def test_two_shadows_go_by_one_answer_of_the_keyboard_and_come_back_by_undo(page, workshop, blocks):
+def test_questions_are_walked_answered_and_taken_back_by_keyboard_alone(page, workshop, blocks):
     sheet = open_sheet(page, workshop, blocks)
-    summary = page.locator("#questions summary")
-    summary.focus()
-    page.keyboard.press("Enter")
-    shadows = page.locator("#questions li", has_text="like a shadow").filter(has_text="1 more")
-    remove = shadows.get_by_role("button", name="Remove area")
-    remove.wait_for()
+    page.locator(".questions > li").first.wait_for()
+    count = page.locator(".questions > li").count()
+    assert f"{count} to decide" in page.locator("#to-decide").inner_text()
+    assert page.locator(".questions > li:visible").count() == 1  # one at a time
     assert find_axe_faults(page) == []
-    remove.focus()
+    page.locator("#stage").focus()
+    shadows = page.locator(".questions > li", has_text="like a shadow").filter(has_text="1 more")
+    for _ in range(count):
+        page.keyboard.press("n")
+        if shadows.is_visible():
+            break
+    page.locator("#verb", has_text="like a shadow").wait_for()
     before = workshop.sheets.load(sheet.id).head
-    page.keyboard.press("Enter")
+    page.keyboard.press("r")
     wait_changed(page, before)
     assert len(reach_of(workshop, sheet).regions) == 2
     alpha = export(page)[..., 3]
@@ -47,3 +51,38 @@ def test_two_shadows_go_by_one_answer_of_the_keyboard_and_come_back_by_undo(page
     page.keyboard.press("Control+z")
     wait_changed(page, head)
     assert reach_of(workshop, sheet).regions == ()
+
+    # one of the two alone, with the keys of its own row, and then the rest as it is
+    shadows.locator(".choice").first.wait_for(state="attached")
+    page.locator("#stage").focus()
+    while not shadows.is_visible():
+        page.keyboard.press("n")
+    shadows.locator("summary").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Tab")
+    head = workshop.sheets.load(sheet.id).head
+    page.keyboard.press("Enter")
+    wait_changed(page, head)
+    assert len(reach_of(workshop, sheet).regions) == 1
+    page.locator(".questions > li").first.wait_for()
+    page.locator("#stage").focus()
+    head = workshop.sheets.load(sheet.id).head
+    page.keyboard.press("l")
+    wait_changed(page, head)
+    page.locator("#questions", has_text="No area is left").wait_for()
+    assert page.locator("#to-decide").inner_text() == ""
+    alpha = export(page)[..., 3]
+    assert sorted((alpha[225, 90], alpha[225, 280])) == [0, 255]
+
+
+def test_a_question_is_answered_by_touch_in_a_small_window(open_context, workshop, blocks):
+    finger = open_context(has_touch=True, viewport={"width": 400, "height": 800}).new_page()
+    sheet = open_sheet(finger, workshop, blocks)
+    finger.locator(".questions > li").first.wait_for()
+    shadows = finger.locator(".questions > li", has_text="like a shadow").filter(has_text="1 more")
+    while not shadows.is_visible():
+        finger.get_by_role("button", name="Next").tap()
+    head = workshop.sheets.load(sheet.id).head
+    shadows.get_by_role("button", name="Remove area").tap()
+    wait_changed(finger, head)
+    assert len(reach_of(workshop, sheet).regions) == 2

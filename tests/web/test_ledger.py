@@ -91,12 +91,21 @@ def test_spill_is_a_sentence_of_its_own_with_an_amount_in_percent(client, token,
     assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#said-spill")
 
 
+def questions_page(client, sheet):
+    answer = client.get(f"/sheets/{sheet.id}/questions?open=reach")
+    return BeautifulSoup(answer.data, "html.parser").select_one("#questions")
+
+
+def questions_of(client, sheet):
+    return questions_page(client, sheet).select(".questions > li")
+
+
 def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, workshop):
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     page = ledger_of(client, workshop, sheet)
-    rows = page.select(".pockets li")
+    assert page.select(".pockets li") == []  # what nobody has decided is asked
+    rows = questions_of(client, sheet)[0].select(".apart li")
     assert len(rows) == 2
-    assert "2 to decide" in words(page.select_one("#pockets summary"))
     assert "7 alike, along the left edge" in words(page)
     for number in range(2):
         shown = client.get(f"/sheets/{sheet.id}/pockets/{number}.png")
@@ -163,16 +172,31 @@ def test_pockets_that_are_alike_are_one_row_and_one_decision(client, token, work
         workshop, encode_picture(lay_over(drawing.render(), white), "png"), "dice.png"
     )
     page = ledger_of(client, workshop, sheet)
-    large, small = page.select(".pockets li")
-    assert "6 alike, closed in" in words(small)
-    assert "alike" not in words(large)
+    assert "2 questions" in words(page.select_one("#step-reach .sentence"))
+    large, small = questions_of(client, sheet)
+    assert "5 more like this" in words(small)
+    assert "more like this" not in words(large)
     place = place_of(small)
-    page = post(client, token, workshop.sheets.load(sheet.id), "pockets/alike/clear", **place)
+
+    def answer(path, **values):
+        return post(client, token, workshop.sheets.load(sheet.id), f"questions/{path}", **values)
+
+    page = answer("clear", **place)
     assert "6 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
-    assert page.select_one("#undo").text == "Undo pockets that are alike cleared"
-    assert "1 to decide" in words(page.select_one("#pockets summary"))
+    assert page.select_one("#undo").text == "Undo area removed"
+    assert len(questions_of(client, sheet)) == 1
     page = post(client, token, workshop.sheets.load(sheet.id), "undo")
     assert "0 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    small = questions_of(client, sheet)[1]
+    (third,) = [place_of(row) for row in small.select(".apart li")][2:3]
+    page = answer("clear", **third, alone="1")  # they can be answered one by one
+    assert "1 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "4 more like this" in words(questions_of(client, sheet)[1])
+    assert "2 to decide" in words(ledger_of(client, workshop, sheet).select_one("#to-decide"))
+    page = answer("rest")
+    assert "1 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "No area is left" in words(questions_page(client, sheet))  # the list ends, and says so
+    assert words(ledger_of(client, workshop, sheet).select_one("#to-decide")) == ""
 
 
 def test_each_ground_that_could_be_meant_and_both_natures_are_small_cuts(client, workshop, almanac):

@@ -31,8 +31,8 @@ def sheet(workshop, monkeypatch):
 
 
 def list_rows(client, sheet):
-    page = BeautifulSoup(client.get(f"/sheets/{sheet.id}/questions").data, "html.parser")
-    return page.select("#questions li")
+    page = BeautifulSoup(client.get(f"/sheets/{sheet.id}/questions?open=reach").data, "html.parser")
+    return page.select(".questions > li")
 
 
 def read_alpha(workshop, sheet):
@@ -42,9 +42,9 @@ def read_alpha(workshop, sheet):
 
 def test_one_answer_holds_for_both_patches_is_undone_by_one_step_and_is_refused_when_it_is_old(client, workshop, sheet, token):  # fmt: skip
     (row,) = [r for r in list_rows(client, sheet) if "like a shadow" in r.get_text() and "1 more like this" in r.get_text()]  # fmt: skip
-    names = [button["aria-label"] for button in row.select("button")]
+    names = [button["aria-label"] for button in row.select(".choice")]
     assert [name.split(" area ")[0] for name in names] == ["Remove", "Keep"]
-    small = [client.get(image["src"]) for image in row.select("img")]
+    small = [client.get(image["src"]) for image in row.select(".choice img")]
     assert [answer.status_code for answer in small] == [200, 200]
     solid = [
         np.asarray(Image.open(io.BytesIO(a.data)).convert("RGBA"))[..., 3].mean() for a in small
@@ -65,4 +65,10 @@ def test_one_answer_holds_for_both_patches_is_undone_by_one_step_and_is_refused_
     assert again.status_code == 422  # it is answered, and not asked any more
     assert workshop.sheets.load(sheet.id).head == head
     client.post(f"/sheets/{sheet.id}/undo", data={"csrf_token": token, "seen": head})
+    np.testing.assert_array_equal(read_alpha(workshop, sheet), before)
+    values["seen"] = workshop.sheets.load(sheet.id).head
+    assert client.post(form["action"], data=values | {"alone": "1"}).status_code == 303
+    assert len(workshop.sheets.load(sheet.id).recipe.reach.regions) == 1
+    values["seen"] = workshop.sheets.load(sheet.id).head
+    assert client.post(f"/sheets/{sheet.id}/regions/1/remove", data=values).status_code == 303
     np.testing.assert_array_equal(read_alpha(workshop, sheet), before)

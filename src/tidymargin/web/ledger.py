@@ -6,6 +6,7 @@ from tidymargin.formats.finishing import RimStep
 from tidymargin.services.edits import history
 from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
 from tidymargin.services.views import finding
+from tidymargin.services.views.asked import questions_at_hand
 from tidymargin.services.views.drafts import count_breaks
 from tidymargin.services.views.exporting import to_download_name
 from tidymargin.services.views.faults import faults_at_hand
@@ -25,7 +26,13 @@ from tidymargin.web.sentences.changes import describe_change, name_change
 from tidymargin.web.sentences.export import list_formats, list_made, name_formats
 from tidymargin.web.sentences.faults import list_faults, list_limits, say_looked_for
 from tidymargin.web.sentences.proof import list_backdrops
-from tidymargin.web.sentences.reach import list_pockets, say_group, say_narrow, say_specks
+from tidymargin.web.sentences.reach import (
+    list_pockets,
+    list_questions,
+    say_group,
+    say_narrow,
+    say_specks,
+)
 from tidymargin.web.sentences.recipe import say_recipe
 from tidymargin.web.things import gather_things
 from tidymargin.web.words import KINDS, NATURES, PREPARATIONS, STARTS, say_reason
@@ -69,6 +76,8 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
     breaks = count_breaks(workshop, sheet) if measured else 0
     there = faults_at_hand(workshop, sheet) if measured else None
     faults = None if there is None else list_faults(sheet, there)
+    asked = questions_at_hand(workshop, sheet) if measured else None
+    to_ask = len(asked) if asked is not None else len(pockets.alike) if pockets else 0
     share = None if measured else measuring_progress(workshop, sheet)
     values: dict[str, object] = {
         "sheet": sheet,
@@ -80,6 +89,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
             measured,
             pockets,
             narrows or (),
+            to_ask,
             breaks,
             None if faults is None else len(faults),
             is_going_on=share is not None,
@@ -87,7 +97,9 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "share": share,
         "failure": None if measured else measuring_failure(workshop, sheet),
         "export_name": to_download_name(sheet.name, recipe),
-        "to_decide": len(faults) if faults is not None else pockets.to_decide if pockets else 0,
+        "to_decide": to_ask + sum(view.fault.kind != "pocket" for view in faults or ()),
+        "questions": None if asked is None else list_questions(asked, area),
+        "to_ask": to_ask,
         "measured": facts is not None,
         "narrows": (),
         "breaks": breaks,

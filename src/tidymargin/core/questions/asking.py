@@ -15,7 +15,9 @@ from tidymargin.core.reach.regions import RegionChoice, Regions
 
 Verdict = Literal["clear", "keep"]
 
-MOST_QUESTIONS = 40
+MOST_QUESTIONS = 400
+"""That a person could go through."""
+
 _LEAST_PX, _LEAST_SHARE = 100, 2e-5  # of a place that is asked about, or of the picture; typed
 _DEEPER_PX = 2.0  # than half a rim, that a region is in its middle, or it is rim; typed
 # probability that it should be the other way; typed, judged on truth: see decision 0024
@@ -110,9 +112,8 @@ def find_questions(cutter: Cutter) -> tuple[Question, ...]:
     if cutter.facts.is_busy or cutter.facts.ground.border_share == 0:
         return ()
     asked = [_ask_pockets(group) for group in cutter.pockets.alike]
-    if (
-        cutter.facts.nature == "opaque"
-    ):  # ink is as solid as it differs: no part of it is one or the other
+    # ink is as solid as it differs: no part of it is one or the other
+    if cutter.facts.nature == "opaque":
         asked += _ask_regions(cutter, measure_regions(cutter))
     return tuple(sorted(asked, key=lambda question: -question.worth)[:MOST_QUESTIONS])
 

@@ -146,30 +146,29 @@ def decide_pockets(edit: Edit, verdict: str) -> Sheet:
     return change_step(edit, change, "reach", pockets=chosen)
 
 
-def decide_alike(edit: Edit, row: int, col: int, verdict: str) -> Sheet:
-    """Clear or keep the pocket at a place and all that are like it and that nobody has decided."""
-    sheet = edit.sheet
-    area = sheet.area
-    for group in load_pockets(edit.workshop, sheet).alike:
-        if any((p.row, p.col) == (row, col) for p in group):
-            before = _entries(sheet.recipe.reach.pockets)
-            chosen = [*before, *(_to_choice(area, p, verdict) for p in group)]
-            change = "alike_cleared" if verdict == "clear" else "alike_kept"
-            return change_step(edit, change, "reach", pockets=chosen)
-    return decide_pocket(edit, row, col, verdict)
-
-
 def _to_choice(area: Area, pocket: Pocket, verdict: str) -> dict[str, object]:
     also = [_to_pair(area, *place) for place in pocket.places]
     return {**_to_spot(area, pocket.row, pocket.col), "verdict": verdict, "also": also}
 
 
-def answer_question(edit: Edit, row: int, col: int, verdict: Verdict) -> Sheet:
-    """Answer what is asked about a place, and all that is like it, with one row of history."""
+def answer_question(
+    edit: Edit, row: int, col: int, verdict: Verdict, *, alone: bool = False
+) -> Sheet:
+    """Answer what is asked about a place, and all that is like it unless it is `alone`, with one row of history."""
     sheet = edit.sheet
-    question = require_question(load_questions(edit.workshop, sheet), row, col)
-    recipe = add_answer(sheet.recipe, sheet.area, question.spots, verdict)
+    question, spot = require_question(load_questions(edit.workshop, sheet), row, col)
+    recipe = add_answer(sheet.recipe, sheet.area, (spot,) if alone else question.spots, verdict)
     return commit_recipe(edit, recipe, "answered_clear" if verdict == "clear" else "answered_keep")
+
+
+def keep_rest(edit: Edit) -> Sheet:
+    """Answer all that is asked by what becomes of it now, with one row of history."""
+    sheet = edit.sheet
+    recipe = sheet.recipe
+    for question in load_questions(edit.workshop, sheet):
+        verdict: Verdict = "clear" if question.now == "goes" else "keep"
+        recipe = add_answer(recipe, sheet.area, question.spots, verdict)
+    return commit_recipe(edit, recipe, "rest_kept")
 
 
 def drop_group(edit: Edit, number: int) -> Sheet:
@@ -227,7 +226,7 @@ def add_fence(edit: Edit, places: list[tuple[int, int]]) -> Sheet:
 
 
 def remove_thing(edit: Edit, kind: str, number: int) -> Sheet:
-    """Take a pick, guard or fence away; each kind is numbered from 1."""
+    """Take a pick, an answer, a guard or a fence away; each kind is numbered from 1."""
     reach = edit.sheet.recipe.reach
     things = list(getattr(reach, f"{kind}s"))
     require_number(number, things, kind)

@@ -5,7 +5,7 @@ import numpy as np
 from tidymargin.core.base.average import average_down
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.picture import Region, whole
-from tidymargin.core.questions.asking import Question, Verdict, find_questions
+from tidymargin.core.questions.asking import Question, Spot, Verdict, find_questions
 from tidymargin.formats.encode import encode_quick
 from tidymargin.services.picture.asking import add_answer
 from tidymargin.services.views.cutting import load_cutter
@@ -36,7 +36,8 @@ def load_questions(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...]:
         The sheet has gone on to another state.
     """
     name = found_name(sheet, "questions")
-    workshop.executor.follow(f"questions of {sheet.id}", name)
+    if workshop.small.get(name) is None:
+        workshop.executor.follow(f"questions of {sheet.id}", name)
     return workshop.look_up(
         name,
         Priority.THUMBNAIL,
@@ -46,8 +47,14 @@ def load_questions(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...]:
     )
 
 
-def require_question(questions: tuple[Question, ...], row: int, col: int) -> Question:
-    """Return the question whose first place that is.
+def questions_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...] | None:
+    """Return what is asked about a sheet's cut; None where that has not been looked for yet."""
+    found: tuple[Question, ...] | None = workshop.small.get(found_name(sheet, "questions"))
+    return found
+
+
+def require_question(questions: tuple[Question, ...], row: int, col: int) -> tuple[Question, Spot]:
+    """Return the question that asks about a place that is listed, and that place of it.
 
     Raises
     ------
@@ -55,8 +62,9 @@ def require_question(questions: tuple[Question, ...], row: int, col: int) -> Que
         None asks about it.
     """
     for question in questions:
-        if (question.spots[0].row, question.spots[0].col) == (row, col):
-            return question
+        for spot in question.spots:
+            if (spot.row, spot.col) == (row, col):
+                return question, spot
     raise BadParameterError(
         "Nothing is asked about this place any more.",
         hint="Load the page again to see what is still open.",
@@ -66,13 +74,13 @@ def require_question(questions: tuple[Question, ...], row: int, col: int) -> Que
 
 def make_choice(workshop: Workshop, sheet: Sheet, row: int, col: int, verdict: Verdict) -> bytes:
     """Return a small PNG of the cut around a place that is asked about, as an answer would leave it."""
-    question = require_question(load_questions(workshop, sheet), row, col)
+    question, spot = require_question(load_questions(workshop, sheet), row, col)
     other = sheet.decided_by(add_answer(sheet.recipe, sheet.area, question.spots, verdict))
 
     def make() -> bytes:
         cutter = load_cutter(workshop, other)
         everywhere = whole(cutter.picture.height, cutter.picture.width)
-        view = _window_on(question.spots[0].box, everywhere)
+        view = _window_on(spot.box, everywhere)
         region = view.covers(everywhere)
         seen = cutter.render(region)
         if view.cell > 1:

@@ -12,7 +12,6 @@ from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_unreadable
-from tidymargin.web.sentences.reach import list_questions
 
 blueprint = sheet_blueprint("bench")
 
@@ -48,13 +47,13 @@ def show_gaps() -> str | tuple[str, int]:
 
 @blueprint.get("/questions")
 def show_questions() -> str | tuple[str, int]:
-    """Show what could be either way, as soon as that is found."""
+    """Show what could be either way as soon as that is found, and what counts it elsewhere."""
     sheet = the_sheet()
     try:
-        rows = list_questions(load_questions(the_workshop(), sheet), sheet.area)
+        load_questions(the_workshop(), sheet)
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
         return "", 204
-    return render_template("bench/_questions.html", sheet=sheet, questions=rows)
+    return render_template("bench/_questions_found.html", **gather_page(sheet))
 
 
 @blueprint.post("/undo")

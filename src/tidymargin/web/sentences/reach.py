@@ -9,7 +9,7 @@ from markupsafe import Markup
 from tidymargin.core.base.area import Area
 from tidymargin.core.ground.difference import STEP
 from tidymargin.core.place import Meaning, Place
-from tidymargin.core.questions.asking import Question
+from tidymargin.core.questions.asking import Question, Spot
 from tidymargin.core.reach.narrows import Narrow
 from tidymargin.core.reach.pockets import Pocket, Pockets
 from tidymargin.core.suggest.dust import Specks
@@ -31,8 +31,6 @@ from tidymargin.web.words import (
     phrase,
 )
 
-_MANY_ALIKE = 4  # pockets, from which one row and one decision stand for all of them
-
 
 def say_narrow(narrow: Narrow, area_px: int) -> str:
     """Say how wide a gap is and how much lies behind it."""
@@ -49,6 +47,7 @@ def say_reach(
     is_busy: bool,
     pockets: Pockets | None,
     narrows: tuple[Narrow, ...],
+    asked: int,
 ) -> StepView:
     """Say where clearing starts, up to which tolerance it goes, and what else was decided of it."""
     reach = recipe.reach
@@ -67,6 +66,9 @@ def say_reach(
     if narrows:
         words = ngettext("%(num)d gap to look at", "%(num)d gaps to look at", len(narrows))
         extras.append((gettext("Gaps"), words))
+    if asked:
+        words = ngettext("%(num)d question", "%(num)d questions", asked)
+        extras.append((gettext("Questions"), words))
     if reach.guards:
         extras.append(
             (gettext("Guards"), ngettext("%(num)d guard", "%(num)d guards", len(reach.guards)))
@@ -88,20 +90,20 @@ def say_reach(
             gettext("Clear from %(start)s up to %(tolerance)s."), start=start, tolerance=number
         )
     chosen = reach != ReachStep()
-    undecided = (pockets is not None and pockets.to_decide > 0) or bool(narrows)
+    undecided = asked > 0 or bool(narrows)
     state = "yours" if chosen else "look again" if undecided else "measured"
     return StepView("reach", state, STATES[state], said)
 
 
 @dataclass(frozen=True, slots=True)
 class PocketView:
-    """A pocket as a row of the list, or the largest of some that are alike, with how many there are."""
+    """A pocket as a row of the list: its number among all, and where it stands among those that are drawn."""
 
     number: int
+    at: int
     pocket: Pocket
     share: str
     reason: str
-    alike: int = 1
 
 
 _REASONS = {
@@ -121,53 +123,41 @@ _REASONS = {
 
 
 def list_pockets(pockets: Pockets, area_px: int, most: int) -> list[PocketView]:
-    """Return the pockets to show, undecided ones first and alike ones of them together, then by size."""
-    number_of = {(p.row, p.col): number for number, p in enumerate(pockets.listed)}
-
-    def view(pocket: Pocket, reason: str, alike: int = 1) -> PocketView:
-        share = format_share(pocket.area_px / area_px)
-        return PocketView(number_of[pocket.row, pocket.col], pocket, share, reason, alike)
-
-    views = []
-    for group in pockets.alike:
-        if len(group) >= _MANY_ALIKE:
-            words = gettext("%(n)s alike, closed in", n=len(group))
-            views.append(view(group[0], words, len(group)))
-        else:
-            views += [view(pocket, gettext(_REASONS[pocket.reason])) for pocket in group]
-    decided = [p for p in pockets.listed if p.is_decided]
-    views += [view(pocket, gettext(_REASONS[pocket.reason])) for pocket in decided]
-    return views[:most]
+    """Return the pockets to show, by size: so many that nobody has decided, which are asked about, and as many others."""
+    numbered = list(enumerate(pockets.listed))
+    undecided = [(n, pocket) for n, pocket in numbered if not pocket.is_decided][:most]
+    decided = [(n, pocket) for n, pocket in numbered if pocket.is_decided][:most]
+    return [
+        PocketView(
+            n, at, pocket, format_share(pocket.area_px / area_px), gettext(_REASONS[pocket.reason])
+        )
+        for at, (n, pocket) in enumerate(undecided + decided)
+    ]
 
 
 @dataclass(frozen=True, slots=True)
 class QuestionView:
-    """A question as a row: where its first place is, what is asked, and of how much."""
+    """A question as it is shown: its places, the largest first, what is asked, of how much, and what becomes of it now."""
 
-    row: int
-    col: int
+    spots: tuple[Spot, ...]
     words: str
     share: str
-    alike: int
     now: str
 
 
-_MOST_ASKED = 12  # that a person goes through at a time; answered ones make room
+_MOST_ASKED = 40  # that a page has; answered ones make room
 
 
 def list_questions(questions: tuple[Question, ...], area: Area) -> list[QuestionView]:
-    """Return what is asked of regions as rows, ranked; enclosed areas have a list of their own."""
-    open_ones = [question for question in questions if question.looks != "closed_in"]
+    """Return what is asked as it is shown, ranked."""
     return [
         QuestionView(
-            question.spots[0].row,
-            question.spots[0].col,
+            question.spots,
             gettext(LOOKS_WORDS[question.looks]),
             format_share(question.area_px / (area.width * area.height)),
-            len(question.spots) - 1,
             question.now,
         )
-        for question in open_ones[:_MOST_ASKED]
+        for question in questions[:_MOST_ASKED]
     ]
 
 
@@ -325,6 +315,8 @@ CHANGES = {
     ),
     "answered_clear": Change(gettext_noop("area removed"), _say_answers),
     "answered_keep": Change(gettext_noop("area kept"), _say_answers),
+    "rest_kept": Change(gettext_noop("the rest kept as it is"), "All other areas kept as they are"),
+    "unregion": Change(gettext_noop("answer taken back"), "Answer taken back"),
     "guard": Change(gettext_noop("guard"), _say_guard),
     "unguard": Change(gettext_noop("guard removed"), "Guard removed"),
     "drop": Change(gettext_noop("drop"), _say_drops),

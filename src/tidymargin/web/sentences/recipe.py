@@ -27,6 +27,7 @@ def say_recipe(
     measured: Measured | None,
     pockets: Pockets | None,
     narrows: tuple[Narrow, ...] = (),
+    asked: int = 0,
     breaks: int = 0,
     faults: int | None = None,
     *,
@@ -56,7 +57,7 @@ def say_recipe(
     tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
     return [
         say_departures(recipe, say_area(area, measured.page, say_ground(recipe, facts))),
-        say_reach(recipe, tolerance, facts.is_busy, pockets, narrows),
+        say_reach(recipe, tolerance, facts.is_busy, pockets, narrows, asked),
         say_by_hand(recipe),
         say_rim(recipe, breaks),
         say_colour(recipe, facts),

@@ -101,9 +101,9 @@ def add_fence() -> Answer:
     return answer(deciding.add_fence(the_edit(), places))
 
 
-@blueprint.post("/<any(pick, guard, fence):kind>s/<int:number>/remove")
+@blueprint.post("/<any(pick, region, guard, fence):kind>s/<int:number>/remove")
 def remove_thing(kind: str, number: int) -> Answer:
-    """Take a pick, guard or fence away."""
+    """Take a pick, an answer, a guard or a fence away."""
     return answer(deciding.remove_thing(the_edit(), kind, number))
 
 
@@ -120,18 +120,18 @@ def decide_pockets(verdict: str) -> Answer:
     return answer(deciding.decide_pockets(the_edit(), verdict))
 
 
-@blueprint.post("/pockets/alike/<any(clear, keep):verdict>")
-def decide_alike(verdict: str) -> Answer:
-    """Clear or keep the pocket at a place and those that are like it."""
-    row, col = read_place()
-    return answer(deciding.decide_alike(the_edit(), row, col, verdict))
-
-
 @blueprint.post("/questions/<any(clear, keep):verdict>")
 def answer_question(verdict: Literal["clear", "keep"]) -> Answer:
-    """Answer what is asked about a place, and all that is like it."""
+    """Answer what is asked about a place, and all that is like it unless it is said alone."""
     row, col = read_place()
-    return answer(deciding.answer_question(the_edit(), row, col, verdict))
+    alone = bool(given().get("alone"))
+    return answer(deciding.answer_question(the_edit(), row, col, verdict, alone=alone))
+
+
+@blueprint.post("/questions/rest")
+def keep_rest() -> Answer:
+    """Answer all that is asked by what becomes of it now."""
+    return answer(deciding.keep_rest(the_edit()))
 
 
 @blueprint.post("/strays/<int:number>/drop")

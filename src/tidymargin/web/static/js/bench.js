@@ -3,12 +3,13 @@
 import { Backdrops } from "./backdrops.js";
 import { Curve } from "./curve.js";
 import { Exporting } from "./exporting.js";
-import { Faults } from "./faults.js";
+import { Late } from "./late.js";
 import { Finishing } from "./finishing.js";
 import { Marking } from "./marking.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
+import { Questions } from "./questions.js";
 import { Settings } from "./settings.js";
 import { Stage } from "./stage.js";
 import { makeTools } from "./tools/index.js";
@@ -86,8 +87,7 @@ function loadLedger() {
 // Asks which state the sheet is in: whether the server is back, and whether another tab went on.
 const shownHead = () => byId("sheet-data").dataset.head;
 let changing = 0; // requests of this page's own that may move the head
-const FOUND_LATE = ["gaps", "questions"]; // parts of the ledger that come after it, and change nothing
-const isFoundLate = ({ detail }) => FOUND_LATE.includes(detail.requestConfig?.elt.id);
+const isFoundLate = ({ detail }) => detail.requestConfig?.elt.id === "gaps"; // comes after the ledger, and changes nothing
 document.body.addEventListener("htmx:beforeRequest", (event) => (changing += isFoundLate(event) ? 0 : 1));
 document.body.addEventListener("htmx:afterRequest", (event) => (changing -= isFoundLate(event) ? 0 : 1));
 async function askHead() {
@@ -183,6 +183,7 @@ const acts = {
   said: () => ({ ...said, tried: stage.tried }),
   walk: (by) => walking.walk(by),
   decide: (what) => walking.decide(what),
+  answer: (letter) => questions.key(letter),
   walkJumps: (by) => {
     const stops = [...new Set(sheet.jumps)];
     const now = stage.tried ?? sheet.tolerance;
@@ -244,7 +245,17 @@ function refuse({ message, hint, isBehind, place }, again) {
   if (isBehind) offerAgain(again);
 }
 
+const questions = new Questions({
+  fly: (box, place) => {
+    stage.sheet.fault = box;
+    stage.aim = null; // Enter would do there what a click does, and the line says the question
+    walking.lookAt(box);
+    proof.show(place);
+  },
+  say: acts.say,
+});
 const walking = new Walking(stage, {
+  questions,
   say: acts.say,
   show: (place) => proof.show(place),
   look: (place) => {
@@ -263,7 +274,7 @@ const marking = new Marking(stage, pointer, tools.laid, settings, { send: post, 
 stage.overlay.shapes = marking.shapes;
 stage.overlay.hides = (kind, number) => kind === "outline" && pointer.laid === tools.laid.outline && tools.laid.outline.number === number;
 const backdrops = new Backdrops(stage, say, () => proof.paint());
-const faults = new Faults();
+const late = [new Late("faults"), new Late("questions", () => questions.follow())];
 const finishing = new Finishing(stage, proof, says);
 const exporting = new Exporting(sheet, say);
 
@@ -310,7 +321,8 @@ function follow() {
   marking.follow();
   finishing.follow();
   backdrops.follow();
-  faults.follow();
+  questions.follow();
+  late.forEach((part) => part.follow());
 }
 document.body.addEventListener("htmx:afterSettle", (event) => isFoundLate(event) || follow());
 // a change leaves the open part scrolled to where it was; another sentence begins at its top
@@ -393,5 +405,6 @@ document.addEventListener("keydown", (event) => {
 readArea();
 marking.follow();
 finishing.follow();
-faults.follow();
+questions.follow();
+late.forEach((part) => part.follow());
 exporting.offerCopy();

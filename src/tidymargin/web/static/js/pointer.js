@@ -168,6 +168,8 @@ export class Pointer {
         this.letter = letter;
         this.sayHere();
       }
+    } else if (this.acts.answer(letter)) {
+      return true; // a question is open, and this was its key
     } else if (letter === "n" || letter === "b") {
       this.acts.walk(letter === "n" ? 1 : -1);
     } else if (letter === "r" || letter === "y") {

@@ -1,8 +1,9 @@
-// Flying to places that lists name, and walking from one listed pocket or fault to the next.
+// Flying to places that lists name, and walking from one listed fault, question or pocket to the next.
 
 export class Walking {
-  constructor(stage, { say, look, show }) {
+  constructor(stage, { say, look, show, questions }) {
     this.stage = stage;
+    this.questions = questions;
     this.say = say; // in the status line
     this.look = look; // at a place, as if the pointer were there
     this.show = show; // at a place, in the strip
@@ -12,7 +13,7 @@ export class Walking {
       if (!item) return;
       this.walked = [...item.parentElement.children].indexOf(item);
       if (item.parentElement.matches(".faults")) this.flyToFault(item);
-      else this.flyTo(this.walked);
+      else this.flyTo(item);
     });
   }
 
@@ -24,7 +25,7 @@ export class Walking {
     this.stage.moved();
   }
 
-  // Goes to the next pocket of the list or the one before; the undecided ones stand first.
+  // Goes to the next of what is listed or the one before: faults, else questions, else pockets.
   walk(by) {
     const faults = [...document.querySelectorAll(".faults > li")];
     if (faults.length) {
@@ -32,14 +33,15 @@ export class Walking {
       this.flyToFault(faults[this.walked]);
       return;
     }
-    const rows = this.stage.sheet.pockets;
+    if (this.questions.walk(by)) return;
+    const rows = [...document.querySelectorAll(".pockets > li")];
     if (!rows.length) {
-      this.say("No pocket is listed", "open the second sentence to see them");
+      this.say("Nothing is listed", "open the second sentence to see questions and pockets");
       return;
     }
     document.getElementById("pockets").open = true;
     this.walked = (this.walked + by + rows.length) % rows.length;
-    this.flyTo(this.walked);
+    this.flyTo(rows[this.walked]);
   }
 
   flyToFault(row) {
@@ -56,7 +58,7 @@ export class Walking {
   // Mends the fault that was walked to, or lets it be; the next one then stands in its place.
   decide(what) {
     const faults = [...document.querySelectorAll(".faults > li")];
-    if (!faults.length) return;
+    if (!faults.length) return; // keys of questions are theirs
     const row = faults[Math.min(Math.max(0, this.walked), faults.length - 1)];
     const button = row.querySelector(`.${what}`);
     if (!button) {
@@ -67,11 +69,11 @@ export class Walking {
     button.click();
   }
 
-  flyTo(number) {
-    const { box, row, col } = this.stage.sheet.pockets[number];
+  flyTo(item) {
+    const { box, row, col } = this.stage.sheet.pockets[Number(item.dataset.at)];
     this.lookAt(box);
     this.stage.aim = { row, col };
     this.look({ row, col });
-    document.querySelectorAll(".pockets li")[number].scrollIntoView({ block: "nearest" });
+    item.scrollIntoView({ block: "nearest" });
   }
 }

@@ -1,14 +1,19 @@
-// Faults are looked for once a sheet rests, and shown where they are listed and counted; nothing waits for them.
+// What is looked for once a sheet rests, faults and questions, is shown where it is listed and counted; nothing waits for it.
 
 const WHEN_OPEN_MS = 400;
 const WHEN_CLOSED_MS = 3000;
 
-export class Faults {
-  // The ledger was swapped: those of the state before are not waited for.
+export class Late {
+  constructor(id, came = () => {}) {
+    this.id = id; // of the part of the ledger that says in data-ask where to ask
+    this.came = came;
+  }
+
+  // The ledger was swapped: what belongs to the state before is not waited for.
   follow() {
     clearTimeout(this.timer);
     this.abort?.abort();
-    const part = document.getElementById("faults");
+    const part = document.getElementById(this.id);
     if (!part?.dataset.ask) return;
     const isOpen = part.childElementCount > 0;
     this.timer = setTimeout(() => this.look(part), isOpen ? WHEN_OPEN_MS : WHEN_CLOSED_MS);
@@ -32,5 +37,6 @@ export class Faults {
       there.replaceWith(piece);
       window.htmx.process(piece);
     }
+    this.came();
   }
 }
