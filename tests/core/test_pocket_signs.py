@@ -64,12 +64,13 @@ def test_what_differs_as_the_ground_does_is_not_beyond_it_and_more_is():
 def test_only_what_is_twenty_to_one_likely_is_cleared_unasked(monkeypatch):
     steps, outside = make_map()
     pieces = find_pieces((steps <= 5) & (outside > 5))
-    likely = find_open_probability(steps, outside <= 5, pieces, WHITE, EVIDENCE)
+    likely, signs = find_open_probability(steps, outside <= 5, pieces, WHITE, EVIDENCE)
     assert ((likely >= 0) & (likely <= 1)).all()
+    assert len(signs) == len(likely)
     for sure, told in ((OPEN_FROM, "open"), (OPEN_FROM - 0.01, "undecided"), (0.1, "closed")):
         monkeypatch.setattr(
             "tidymargin.core.reach.pockets.find_open_probability",
-            lambda *_, sure=sure: np.full(len(likely), sure),
+            lambda *_, sure=sure: (np.full(len(likely), sure), signs),
         )
         found = find_pockets(steps, outside, 5, WHITE, "opaque", EVIDENCE)
         assert {p.reason for p in found.listed} == {told}

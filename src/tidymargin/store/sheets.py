@@ -105,6 +105,17 @@ class Sheets:
         with told(self._engine) as session:
             return to_sheet(session, _require_sheet(session, sheet_id))
 
+    def load_seen(self, sheet_id: int, seen_head: int) -> Sheet:
+        """Return a sheet whose present state still is the one that was seen.
+
+        Raises
+        ------
+        StaleHeadError
+            It has gone on.
+        """
+        with told(self._engine) as session:
+            return to_sheet(session, self._require_head(session, sheet_id, seen_head))
+
     def list_all(self, most: int | None = None) -> list[Sheet]:
         """Return the sheets that are not in the bin, the newest first, all or so many at most."""
         return self._list(in_bin=False, most=most)

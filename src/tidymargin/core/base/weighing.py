@@ -5,6 +5,7 @@ family that was left out.
 """
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -48,10 +49,20 @@ class Weights:
     weights: NDArray[np.float64]
     constant: float
 
+    def scale(self, measures: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return measures, (..., n), as deviations from what they usually are."""
+        return (measures - self.middles) / self.scales
+
     def find_probability(self, measures: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return how likely it is, 0 to 1, by measures, (..., n)."""
-        odds = self.constant + expand((measures - self.middles) / self.scales) @ self.weights
+        odds = self.constant + expand(self.scale(measures)) @ self.weights
         return np.asarray(1.0 / (1.0 + np.exp(-np.clip(odds, -_MOST_ODDS, _MOST_ODDS))))
+
+
+def find_apart(one: Sequence[float], other: Sequence[float]) -> float:
+    """Return how far two things lie apart in all that is measured of them: the root of the mean square, in deviations."""
+    away = np.subtract(one, other)
+    return float(np.sqrt(np.mean(away * away))) if len(away) else 0.0
 
 
 def table_of(question: str) -> Path:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.picture import Region
+from tidymargin.core.base.weighing import find_apart
 from tidymargin.core.cut import Cutter
 from tidymargin.core.questions.signs import RegionSigns, measure_regions
 from tidymargin.core.reach.pockets import Pocket, PocketChoice
@@ -44,6 +45,12 @@ class Spot:
         The pocket that it is; None for another region.
     regions : Regions or None
         Of the picture, where it is one of these.
+    chance : float
+        How likely it is that it should go, 0 to 1.
+    signs : tuple of float
+        What says so, in deviations.
+    stays : bool
+        Whether it does, unless somebody answers.
     """
 
     row: int
@@ -52,6 +59,20 @@ class Spot:
     box: Region
     pocket: Pocket | None = None
     regions: Regions | None = None
+    chance: float = 0.5
+    signs: tuple[float, ...] = ()
+    stays: bool = True
+
+    def is_like(self, other: "Spot") -> bool:
+        """Whether what a person says of one holds for another, of this picture or of one of its kind."""
+        if self.pocket is not None and other.pocket is not None:
+            return self.pocket.is_like(other.pocket)
+        return (
+            self.pocket is other.pocket
+            and self.stays == other.stays
+            and find_apart(self.signs, other.signs) <= _ALIKE
+            and abs(self.chance - other.chance) <= _ALIKE_CHANCE
+        )
 
     def holds(self, row: int, col: int) -> bool:
         """Whether a place of the picture lies in it."""
@@ -119,7 +140,7 @@ def find_questions(cutter: Cutter) -> tuple[Question, ...]:
 
 
 def _ask_pockets(group: tuple[Pocket, ...]) -> Question:
-    spots = tuple(Spot(p.row, p.col, p.area_px, p.box, p) for p in group)
+    spots = tuple(Spot(p.row, p.col, p.area_px, p.box, p, None, p.chance, p.signs) for p in group)
     chance = float(np.average([p.chance for p in group], weights=[p.area_px for p in group]))
     return Question(spots, "stays", chance, "closed_in")
 
@@ -136,36 +157,36 @@ def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
         decided += [(pocket.row, pocket.col), *pocket.also]
     for row, col in decided:
         asked[signs.regions.at(row, col)] = False
-    groups: list[list[int]] = []
-    for number in np.flatnonzero(asked)[np.argsort(-signs.area_px[asked], kind="stable")]:
-        like = next((g for g in groups if _are_alike(signs, chance, stays, g[0], number)), None)
-        if like is None:
-            groups.append([int(number)])
-        else:
-            like.append(int(number))
     kept = replace(signs, regions=signs.regions.bare)
-    return [_to_question(kept, chance, bool(stays[group[0]]), group) for group in groups]
+    deviations = signs.find_deviations()
+    groups: list[list[Spot]] = []
+    first: list[int] = []  # regions of the groups
+    for number in np.flatnonzero(asked)[np.argsort(-signs.area_px[asked], kind="stable")]:
+        spot = replace(
+            _to_spot(kept, number),
+            chance=float(chance[number]),
+            signs=tuple(deviations[number].tolist()),
+            stays=bool(stays[number]),
+        )
+        like = next((group for group in groups if group[0].is_like(spot)), None)
+        if like is None:
+            groups.append([spot])
+            first.append(int(number))
+        else:
+            like.append(spot)
+    return [
+        _to_question(tuple(group), signs.colour[n]) for group, n in zip(groups, first, strict=True)
+    ]
 
 
-def _are_alike(
-    signs: RegionSigns, chance: NDArray[np.float64], stays: NDArray[np.bool_], one: int, other: int
-) -> bool:
-    return bool(
-        stays[one] == stays[other]
-        and signs.apart(one, other) <= _ALIKE
-        and abs(chance[one] - chance[other]) <= _ALIKE_CHANCE
-    )
-
-
-def _to_question(
-    signs: RegionSigns, chance: NDArray[np.float64], stays: bool, group: list[int]
-) -> Question:
-    spots = tuple(_to_spot(signs, number) for number in group)
-    mean = float(np.average(chance[group], weights=signs.area_px[group]))
-    lighter, *hue = signs.colour[group[0]]
+def _to_question(spots: tuple[Spot, ...], colour: NDArray[np.float64]) -> Question:
+    chances, areas = zip(*((spot.chance, spot.area_px) for spot in spots), strict=True)
+    mean = float(np.average(chances, weights=areas))
+    now: Literal["goes", "stays"] = "stays" if spots[0].stays else "goes"
+    lighter, *hue = colour
     if lighter < _DARKER and np.hypot(*hue) < _HUED:
-        return Question(spots, "stays" if stays else "goes", mean, "shade")
-    return Question(spots, "stays", mean, "like_ground") if stays else Question(spots, "goes", mean, "like_figure")  # fmt: skip
+        return Question(spots, now, mean, "shade")
+    return Question(spots, now, mean, "like_ground" if now == "stays" else "like_figure")
 
 
 def _to_spot(signs: RegionSigns, number: int) -> Spot:

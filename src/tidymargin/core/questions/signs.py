@@ -59,11 +59,9 @@ class RegionSigns:
     is_pocket: NDArray[np.bool_]
     measures: NDArray[np.float64]
 
-    def apart(self, one: int, other: int) -> float:
-        """Return how far two regions lie apart in all that is measured: the mean of deviations, squared, and its root."""
-        scales = load_weights("regions", MEASURES).scales
-        away = (self.measures[one] - self.measures[other]) / scales
-        return float(np.sqrt(np.mean(away * away)))
+    def find_deviations(self) -> NDArray[np.float64]:
+        """Return what is measured as deviations from what it usually is, (n, m)."""
+        return load_weights("regions", MEASURES).scale(self.measures)
 
     def find_probability(self) -> NDArray[np.float64]:
         """Return how likely each is ground, (n,), 0 to 1."""

@@ -120,7 +120,11 @@ def find_open_probability(
     pieces: Pieces,
     ground: Ground,
     evidence: Evidence,
-) -> NDArray[np.float64]:
-    """Return how likely each piece is ground, (N,), 0 to 1; the rest as in `measure_pockets`."""
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return how likely each piece is ground, (N,), 0 to 1, and what says so, (N, n), in deviations.
+
+    The rest as in `measure_pockets`.
+    """
+    weights = load_weights("pockets", MEASURES)
     measures = measure_pockets(steps, cleared, pieces, ground, evidence)
-    return load_weights("pockets", MEASURES).find_probability(measures)
+    return weights.find_probability(measures), weights.scale(measures)

@@ -12,7 +12,7 @@ from tidymargin.core.base.components import Pieces, find_pieces, measure_depth
 from tidymargin.core.base.mask import PackedMask
 from tidymargin.core.base.parallel import work_out, work_through
 from tidymargin.core.base.picture import Region, whole
-from tidymargin.core.base.weighing import IN_DOUBT
+from tidymargin.core.base.weighing import IN_DOUBT, find_apart
 from tidymargin.core.ground.checker import CheckerGround
 from tidymargin.core.ground.kinds import Ground
 from tidymargin.core.ground.surface import FilledGround
@@ -47,6 +47,7 @@ _MOST_LISTED = 400  # that a person could go through
 _PATTERN_SHARE = 0.12  # of tiles that change inside; typed, judged on printed-in patterns
 _ALIKE = 4  # times the area of the smallest of a group that its largest may have
 _ALIKE_CHANCE = 0.15  # apart, within which pockets are as likely ground; typed
+_ALIKE_APART = 0.3  # deviations in all that is measured, within which pockets are alike; typed
 _FULL_TONE = 0.6  # of a pattern's wave, from which a place is of one tone; typed
 # that an outline may be off, and times more where it has too many corners
 _OFF_PX, _COARSER = 1.5, 1.6
@@ -90,6 +91,8 @@ class Pocket:
         Up to nine of its pixels, spread over it.
     chance : float
         How likely it is ground, 0 to 1, where that is measured; a half where it is not.
+    signs : tuple of float
+        What says so, in deviations, where it is measured.
     """
 
     row: int
@@ -101,6 +104,17 @@ class Pocket:
     reason: PocketReason
     places: tuple[tuple[int, int], ...] = ()
     chance: float = 0.5
+    signs: tuple[float, ...] = ()
+
+    def is_like(self, other: "Pocket") -> bool:
+        """Whether another pocket, of this picture or of one of its kind, is alike: in size and in what speaks for it."""
+        areas = sorted((self.area_px, other.area_px))
+        return (
+            areas[1] <= _ALIKE * areas[0]
+            and abs(self.chance - other.chance) <= _ALIKE_CHANCE
+            and len(self.signs) == len(other.signs)
+            and find_apart(self.signs, other.signs) <= _ALIKE_APART
+        )
 
     @property
     def is_decided(self) -> bool:
@@ -130,17 +144,12 @@ class Pockets:
 
     @property
     def alike(self) -> tuple[tuple[Pocket, ...], ...]:
-        """What nobody has decided, alike ones together: of about one size and as likely ground, as the counters of a text are."""
+        """What nobody has decided, alike ones together, as the counters of a text are."""
         groups: list[list[Pocket]] = []
         for pocket in self.listed:
             if pocket.is_decided:
                 continue
-            like = [
-                group
-                for group in groups
-                if group[0].area_px <= _ALIKE * pocket.area_px
-                and abs(group[0].chance - pocket.chance) <= _ALIKE_CHANCE
-            ]
+            like = [group for group in groups if group[0].is_like(pocket)]
             if like:
                 like[-1].append(pocket)
             else:
@@ -191,25 +200,25 @@ def _judge(
     nature: str,
     pieces: Pieces,
     evidence: Evidence | None,
-) -> tuple[NDArray[np.bool_], list[PocketReason], NDArray[np.float64]]:
-    """Return which pockets are cleared unless somebody says otherwise, why, and how likely each is ground."""
+) -> tuple[NDArray[np.bool_], list[PocketReason], NDArray[np.float64], NDArray[np.float64]]:
+    """Return which pockets are cleared unless somebody says otherwise, why, how likely each is ground, and by what signs."""
     count, large = len(pieces.areas), pieces.areas >= LEAST_PX
-    even = np.full(count, 0.5)
+    even = np.full(count, 0.5), np.empty((count, 0))
     if nature == "ink":
-        return np.ones(count, bool), ["ink"] * count, even
+        return np.ones(count, bool), ["ink"] * count, *even
     if isinstance(ground, CheckerGround):
         tiles = np.zeros((count, 2), np.int64)
         _count_tiles_kernel(*pieces.runs, ground.down, ground.across, tiles)
         least = np.maximum(4, _PATTERN_SHARE * tiles.sum(axis=1))
         changes = (tiles.min(axis=1) >= least) & large
-        return changes, ["pattern" if c else "even" for c in changes], even
+        return changes, ["pattern" if c else "even" for c in changes], *even
     if ground.kind == "screen":
-        return large, ["screen"] * count, even
+        return large, ["screen"] * count, *even
     if evidence is None or count == 1:
-        return np.zeros(count, bool), ["undecided"] * count, even
+        return np.zeros(count, bool), ["undecided"] * count, *even
     if isinstance(ground, FilledGround) or is_of_one_colour(evidence):
-        return np.ones(count, bool), ["one_colour"] * count, even
-    open_is = find_open_probability(steps, cleared, pieces, ground, evidence)
+        return np.ones(count, bool), ["one_colour"] * count, *even
+    open_is, signs = find_open_probability(steps, cleared, pieces, ground, evidence)
     reasons: list[PocketReason] = [
         "open" if p >= OPEN_FROM else "closed" if p < IN_DOUBT[0] else "undecided" for p in open_is
     ]
@@ -219,7 +228,7 @@ def _judge(
         large.any() and opens[large].mean() < 0.5
     ):  # the smallest, that nobody sees listed, go with the others
         opens &= large
-    return opens, reasons, open_is
+    return opens, reasons, open_is, signs
 
 
 def find_pockets(
@@ -258,14 +267,18 @@ def find_pockets(
         cleared = outside <= tolerance_step
     pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
     areas = pieces.areas
-    opens, reasons, chances = _judge(steps, cleared, ground, nature, pieces, evidence)
+    opens, reasons, chances, signs = _judge(steps, cleared, ground, nature, pieces, evidence)
     for number in np.flatnonzero(outside[tuple(pieces.starts.T)] <= tolerance_step):
         opens[number], reasons[number] = False, "shut"
     _apply_choices(pieces, choices, opens, reasons)
     opens[0] = False
     order = [int(n) for n in np.argsort(-areas, kind="stable") if n and areas[n] >= LEAST_PX]
     listed = work_out(
-        lambda n: _to_pocket(pieces, n, bool(opens[n]), reasons[n], float(chances[n])),
+        lambda n: replace(
+            _to_pocket(pieces, n, bool(opens[n]), reasons[n]),
+            chance=float(chances[n]),
+            signs=tuple(signs[n].tolist()),
+        ),
         order[:_MOST_LISTED],
     )
     if not opens.any():
@@ -296,7 +309,7 @@ def _apply_choices(
         said[number] = choice.verdict
 
 
-def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason, chance: float) -> Pocket:  # fmt: skip
+def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason) -> Pocket:  # fmt: skip
     box, inside = pieces.box(number), pieces.inside(number)
     top, left = box.top, box.left
     depth, every = measure_depth(inside)
@@ -320,7 +333,6 @@ def _to_pocket(pieces: Pieces, number: int, opens: bool, reason: PocketReason, c
         verdict,
         reason,
         places,
-        chance,
     )
 
 

@@ -42,12 +42,17 @@ def resolve(workshop: Workshop, sheet: Sheet) -> dict[str, Any]:
     }
 
 
-def commit_recipe(edit: Edit, recipe: Recipe, change: str) -> Sheet:
-    """Save a recipe as a row of history named by its change; nothing where it is the present one."""
+def commit_recipe(
+    edit: Edit, recipe: Recipe, change: str, noted: dict[str, Any] | None = None
+) -> Sheet:
+    """Save a recipe as a row of history named by its change; nothing where it is the present one.
+
+    `noted` is what else the row says of itself, beside the values that `auto` stands for.
+    """
     if recipe == edit.sheet.recipe:
         return edit.sheet
     require_present_engine(edit.sheet)
-    return _save(edit, recipe, change)
+    return _save(edit, recipe, change, noted or {})
 
 
 def use_new_cut(edit: Edit) -> Sheet:
@@ -55,11 +60,11 @@ def use_new_cut(edit: Edit) -> Sheet:
     sheet = edit.sheet
     if not is_of_older_engine(sheet):
         return sheet
-    return _save(edit, sheet.recipe, "engine")
+    return _save(edit, sheet.recipe, "engine", {})
 
 
-def _save(edit: Edit, recipe: Recipe, change: str) -> Sheet:
-    resolved = resolve(edit.workshop, edit.sheet.decided_by(recipe))
+def _save(edit: Edit, recipe: Recipe, change: str, noted: dict[str, Any]) -> Sheet:
+    resolved = resolve(edit.workshop, edit.sheet.decided_by(recipe)) | noted
     new = to_state(recipe, change, resolved)
     saved = edit.workshop.sheets.commit(edit.sheet.id, edit.seen, new).knowing(recipe)
     start_measuring(edit.workshop, saved)

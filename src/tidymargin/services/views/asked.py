@@ -3,7 +3,7 @@
 import numpy as np
 
 from tidymargin.core.base.average import average_down
-from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError, DomainError
 from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.questions.asking import Question, Spot, Verdict, find_questions
 from tidymargin.formats.encode import encode_quick
@@ -45,6 +45,21 @@ def load_questions(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...]:
         lambda asked: _LABELS_BYTES + _BYTES * len(asked),
         cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height,
     )
+
+
+def ask_behind(workshop: Workshop, sheet: Sheet) -> None:
+    """Begin to look for what is asked about a sheet's cut, behind what anybody looks at; nothing where it cannot be cut."""
+    name = found_name(sheet, "questions")
+
+    def compute() -> None:
+        workshop.executor.tick(0)  # what is looked at goes first
+        try:
+            asked = find_questions(load_cutter(workshop, sheet))
+        except DomainError:
+            asked = ()
+        workshop.small.put(name, asked, _LABELS_BYTES + _BYTES * len(asked))
+
+    workshop.executor.submit(f"behind:{name}", Priority.KEEPING, compute, cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height)  # fmt: skip
 
 
 def questions_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...] | None:

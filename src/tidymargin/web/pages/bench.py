@@ -4,6 +4,7 @@ from flask import Response, jsonify, render_template, request
 
 from tidymargin.core.base.errors import BadParameterError, StoppedError, UnreadableStepError
 from tidymargin.services.edits import changing, history
+from tidymargin.services.trays import carrying
 from tidymargin.services.views import finding
 from tidymargin.services.views.asked import load_questions
 from tidymargin.services.views.measuring import resume_measuring, stop_measuring
@@ -54,6 +55,36 @@ def show_questions() -> str | tuple[str, int]:
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
         return "", 204
     return render_template("bench/_questions_found.html", **gather_page(sheet))
+
+
+@blueprint.get("/alike")
+def show_alike() -> str | tuple[str, int]:
+    """Show what the last answer could be carried to, as far as that is known, and what it was carried to."""
+    sheet = the_sheet()
+    try:
+        offer = carrying.find_offer(the_workshop(), sheet)
+    except StoppedError:  # the sheet has gone on, and its ledger asks anew
+        return "", 204
+    carried = carrying.list_carried(the_workshop(), sheet)
+    return render_template("bench/_alike.html", sheet=sheet, offer=offer, carried=carried)
+
+
+@blueprint.post("/alike")
+def carry_answer() -> Answer:
+    """Answer what is alike and chosen on the other sheets of the tray as the last change did."""
+    edit = the_edit()
+    sheet = edit.workshop.sheets.load_seen(edit.sheet.id, edit.seen)
+    carrying.carry_answer(edit.workshop, sheet, set(request.form.getlist("place")))
+    return answer(sheet)
+
+
+@blueprint.post("/alike/back")
+def take_answer_back() -> Answer:
+    """Take an answer back wherever it was carried to."""
+    edit = the_edit()
+    sheet = edit.workshop.sheets.load_seen(edit.sheet.id, edit.seen)
+    carrying.take_back(edit.workshop, sheet)
+    return answer(edit.workshop.sheets.load(sheet.id))
 
 
 @blueprint.post("/undo")

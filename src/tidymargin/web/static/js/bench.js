@@ -274,7 +274,15 @@ const marking = new Marking(stage, pointer, tools.laid, settings, { send: post, 
 stage.overlay.shapes = marking.shapes;
 stage.overlay.hides = (kind, number) => kind === "outline" && pointer.laid === tools.laid.outline && tools.laid.outline.number === number;
 const backdrops = new Backdrops(stage, say, () => proof.paint());
-const late = [new Late("faults"), new Late("questions", () => questions.follow())];
+const alike = new Late("alike");
+const late = [
+  new Late("faults"),
+  new Late("questions", () => {
+    questions.follow();
+    alike.follow(); // it came with them
+  }),
+  alike,
+];
 const finishing = new Finishing(stage, proof, says);
 const exporting = new Exporting(sheet, say);
 

@@ -38,5 +38,6 @@ export class Late {
       window.htmx.process(piece);
     }
     this.came();
+    this.follow(); // where more is to come, it says so
   }
 }

@@ -7,6 +7,7 @@ export class Questions {
     this.fly = fly; // (box, place)
     this.say = say; // in the status line
     this.at = 0;
+    this.isSeen = false; // the question that is shown was flown to
     this.isApart = false;
     document.addEventListener("click", ({ target }) => {
       const by = target.closest?.("[data-walk]")?.dataset.walk;
@@ -45,7 +46,8 @@ export class Questions {
     const { rows } = this;
     if (!rows.length) return false;
     this.isApart = false;
-    this.at = (this.at + by + rows.length) % rows.length;
+    if (this.isSeen || by < 0) this.at = (this.at + by + rows.length) % rows.length;
+    this.isSeen = true;
     this.follow();
     this.show();
     return true;
@@ -66,6 +68,7 @@ export class Questions {
     if (typeof what === "number") return this.walk(what);
     const inRow = row.contains(document.activeElement);
     this.keeps = inRow && what !== "rest" ? what : "";
+    this.isSeen = false; // the next one will stand here
     (what === "rest" ? document.getElementById("keep-rest") : row.querySelector(`.choice.${what}`)).click();
     return true;
   }
