@@ -65,3 +65,18 @@ def test_a_pick_where_nothing_is_asked_stays_a_pick(rings, tmp_path):
     assert [(p.x, p.y, p.marks) for p in reach.picks] == [(80, 80, "figure")]
     assert not reach.pockets
     assert not reach.regions
+
+
+def test_a_rule_of_a_recipe_decides_small_enclosed_areas_and_is_refused_where_it_means_nothing(rings, tmp_path):  # fmt: skip
+    recipe = tmp_path / "rule.json"
+    for under_px, expected in ((400, 255), (500, 0)):  # an inside has 452 px
+        rule = {"under_px": under_px, "verdict": "clear"}
+        recipe.write_text(json.dumps({"ground": {"figure": "opaque"}, "reach": {"pocket_rules": [rule]}}))  # fmt: skip
+        cut = tmp_path / f"cut{under_px}.png"
+        call("key", rings, "-o", cut, "--recipe", recipe)
+        alpha = decode_picture(cut.read_bytes()).picture.alpha
+        assert [int(alpha[y, x]) for x, y in RINGS] == [expected] * 5
+    recipe.write_text('{"reach": {"pocket_rules": [{"under_px": 1, "verdict": "clear"}]}}')
+    refused = CliRunner().invoke(main, ["key", str(rings), "--recipe", str(recipe)])
+    assert refused.exit_code == 65
+    assert "pocket_rules.0.under_px" in refused.output

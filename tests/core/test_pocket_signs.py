@@ -1,5 +1,7 @@
 """What is measured of a pocket: known answers on a map of differences that is written down."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -15,7 +17,7 @@ from tidymargin.core.reach.pocket_signs import (
     measure_pockets,
     to_evidence,
 )
-from tidymargin.core.reach.pockets import find_pockets
+from tidymargin.core.reach.pockets import PocketChoice, PocketRule, find_pockets
 
 WHITE = FlatGround((255.0, 255.0, 255.0), 0.0, 1.0)
 INKS = InkFacts(np.zeros((1, 3), np.float32), (1.0,), 1.0, 0.0, 0.5, 3.0)
@@ -75,6 +77,34 @@ def test_only_what_is_twenty_to_one_likely_is_cleared_unasked(monkeypatch):
         found = find_pockets(steps, outside, 5, WHITE, "opaque", EVIDENCE)
         assert {p.reason for p in found.listed} == {told}
         assert (found.opened is not None) == (told == "open")
+
+
+def test_rules_decide_by_size_the_later_first_and_places_over_all_of_them():
+    steps, outside = make_map()
+
+    def verdicts(*rules, choices=()):
+        found = find_pockets(steps, outside, 5, WHITE, "opaque", choices=choices, rules=rules)
+        return [(pocket.verdict, pocket.reason) for pocket in found.listed]
+
+    small = PocketRule(100, "clear")
+    assert verdicts(small) == [("keep", "undecided"), ("clear", "rule")]
+    assert verdicts(PocketRule(16, "clear")) == [("keep", "undecided")] * 2  # it has 16
+    assert verdicts(PocketRule(201, "clear"), PocketRule(50, "keep")) == [("clear", "rule"), ("keep", "rule")]  # fmt: skip
+    kept = PocketChoice(61, 71, "keep")
+    assert verdicts(small, choices=(kept,)) == [("keep", "undecided"), ("keep", "yours")]
+    steps[30:50, 40:50] = steps[60:64, 70:74] = 200  # none is there
+    assert verdicts(small) == []
+
+
+def test_pockets_are_alike_in_size_and_in_what_is_measured():
+    large, small = find_pockets(*make_map(), 5, WHITE, "opaque", EVIDENCE).listed
+    assert large.signs
+    assert large.is_like(large)
+    assert not large.is_like(small)
+    assert not small.is_like(large)
+    assert not large.is_like(replace(large, chance=large.chance + 0.2))
+    assert not large.is_like(replace(large, signs=tuple(sign + 1 for sign in large.signs)))
+    assert not large.is_like(replace(large, signs=()))
 
 
 def test_without_anything_measured_nothing_is_said_of_pockets():

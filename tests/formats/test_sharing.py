@@ -10,9 +10,11 @@ from tidymargin.formats.sharing import list_exceptions, share, take_shared
 
 COLOURS = st.sampled_from(["#112233", "#FFFFFF", "#C8553D"])
 PLACE = st.fixed_dictionaries({"x": st.integers(0, 90), "y": st.integers(0, 90)})
+ANSWER = st.fixed_dictionaries({"x": st.integers(0, 90), "y": st.integers(0, 90), "verdict": st.sampled_from(["clear", "keep"])})  # fmt: skip
 VALUES = {
     "ground": {"kind": st.sampled_from(["auto", "flat", "paper"]), "figure": st.sampled_from(["auto", "ink"]), "area": st.sampled_from(["auto", [[0, 0], [50, 0], [50, 40], [0, 40]]])},
-    "reach": {"tolerance": st.sampled_from(["auto", 0.0, 6.5, 50.0]), "start": st.sampled_from(["outside", "picks", "everywhere"]), "picks": st.lists(PLACE, max_size=2), "drops": st.lists(st.tuples(st.integers(0, 9), st.integers(0, 9)), max_size=2), "pinholes_px": st.integers(0, 5),
+    "reach": {"tolerance": st.sampled_from(["auto", 0.0, 6.5, 50.0]), "start": st.sampled_from(["outside", "picks", "everywhere"]), "picks": st.lists(PLACE, max_size=2), "pocket_rules": st.lists(st.fixed_dictionaries({"under_px": st.integers(2, 99), "verdict": st.sampled_from(["clear", "keep"])}), max_size=2),
+              "regions": st.lists(ANSWER, max_size=2), "pockets": st.lists(ANSWER, max_size=2), "drops": st.lists(st.tuples(st.integers(0, 9), st.integers(0, 9)), max_size=2), "pinholes_px": st.integers(0, 5),
               "guards": st.lists(st.builds(lambda c, p: {"colour": c, **p}, COLOURS, PLACE), max_size=2)},
     "rim": {"choke_px": st.sampled_from([0.0, 0.4, -1.0]), "spares_lines": st.booleans(), "gamma": st.sampled_from([1.0, 2.0])},
     "colour": {"depth": st.sampled_from([0.0, 1.0]), "spill_places": st.lists(PLACE, max_size=2), "recolour": st.sampled_from([None, {"colour": "#1D3557"}, {"colour": "#1D3557", "pieces": [{"x": 4, "y": 5, "colour": "#FFFFFF"}]}])},

@@ -291,12 +291,12 @@ def cut_by_levels(picture: Picture, facts: SheetFacts, levels: Levels, plan: Pla
     cleared = clear(levels.reach, tolerance, everywhere)
     step = to_step(tolerance)
     is_as_measured = step == to_step(facts.calm.tolerance) and levels.are_of(facts)
-    if facts.is_busy or (is_as_measured and not reach.choices):
+    if facts.is_busy or (is_as_measured and not reach.choices and not reach.rules):
         pockets = facts.pockets
     else:
         pockets = find_pockets(
             levels.steps, facts.outside, step, facts.ground, facts.nature, facts.evidence,
-            reach.choices, cleared,
+            reach.choices, cleared, reach.rules,
         )  # fmt: skip
     cutter = Cutter(picture, facts, levels, tolerance, pockets, plan=plan)
     crumb_px = facts.crumb_px if reach.crumb_px is None else reach.crumb_px

@@ -12,7 +12,7 @@ from tidymargin.formats.steps import STEP_TYPES
 
 _PLACES = {
     "ground": {"area"},
-    "reach": {"picks", "pockets", "fences", "drops"},
+    "reach": {"picks", "pockets", "regions", "fences", "drops"},
     "by_hand": {"marks"},
     "rim": set[str](),
     "colour": {"spill_places"},

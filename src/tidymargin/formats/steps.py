@@ -15,7 +15,7 @@ from tidymargin.core.ground.prepare import Preparation
 from tidymargin.core.marks.plan import Mark, MarksPlan
 from tidymargin.core.reach.clearing import HIGHEST_TOLERANCE, Pick
 from tidymargin.core.reach.plan import ReachPlan
-from tidymargin.core.reach.pockets import PocketChoice
+from tidymargin.core.reach.pockets import PocketChoice, PocketRule
 from tidymargin.core.reach.regions import RegionChoice
 from tidymargin.formats.export_step import ExportStep
 from tidymargin.formats.fields import Auto, Colour, Place
@@ -105,6 +105,17 @@ class PocketEntry(BaseModel):
         return PocketChoice(row, col, self.verdict, tuple(at for at in also if at))
 
 
+class PocketRuleEntry(BaseModel):
+    """What becomes of all pockets, which are enclosed and of the ground's colour, by their size."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    under_px: Annotated[int, Field(ge=2, le=200_000_000)] = Field(
+        description="Of pockets that have fewer pixels than this"
+    )
+    verdict: Literal["clear", "keep"]
+
+
 class RegionEntry(BaseModel):
     """What was decided of the region at a place: it goes, or it stays, whatever the tolerance."""
 
@@ -135,6 +146,9 @@ class ReachStep(Step):
     tolerance: Auto | Tolerance = "auto"
     picks: Annotated[tuple[PickEntry, ...], AtMost(1000)] = ()
     pockets: Annotated[tuple[PocketEntry, ...], AtMost(20_000)] = ()
+    pocket_rules: Annotated[tuple[PocketRuleEntry, ...], AtMost(20)] = Field(
+        (), description="The later over the earlier; what is said of a pocket by its place over all"
+    )
     regions: Annotated[tuple[RegionEntry, ...], AtMost(20_000)] = ()
     guards: Annotated[tuple[GuardEntry, ...], AtMost(100)] = ()
     fences: Annotated[tuple[Fence, ...], AtMost(100)] = Field(
@@ -162,6 +176,7 @@ class ReachStep(Step):
             tolerance=None if self.tolerance == "auto" else float(self.tolerance),
             picks=tuple(entry.to_pick(*at) for at, entry in picks if at),
             choices=tuple(entry.to_choice(*at, area) for at, entry in pockets if at),
+            rules=tuple(PocketRule(rule.under_px, rule.verdict) for rule in self.pocket_rules),
             regions=tuple(RegionChoice(*at, entry.verdict) for at, entry in regions if at),
             guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
             fences=tuple(

@@ -120,8 +120,8 @@ def _cut_graph(
     sure_figure, sure_ground = mask == cv2.GC_FGD, mask == cv2.GC_BGD
     open_now = ~(sure_figure | sure_ground)
     rounds = _LATER_ROUNDS if scribbles.before else _FIRST_ROUNDS
+    before = np.zeros_like(mask)
     if scribbles.before:
-        before = np.zeros_like(mask)
         rings = [np.rint((r * to_small - 0.5) * 16).astype(np.int32) for r in scribbles.before]
         cv2.fillPoly(before, rings, 1, shift=4)
         mask[open_now] = np.where(before[open_now], cv2.GC_PR_FGD, cv2.GC_PR_BGD)
@@ -143,7 +143,25 @@ def _cut_graph(
     nowhere = (0, 0, 1, 1)  # a box is not asked for where there is a mask
     cv2.grabCut(lab, mask, nowhere, first, second, rounds, cv2.GC_INIT_WITH_MASK)
     found = (mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD)
+    if scribbles.before:
+        found = _stay_put(found, before > 0, sure_figure, sure_ground)
     return _drop_noise(found, sure_figure, sure_ground)
+
+
+def _stay_put(
+    found: NDArray[np.bool_], before: NDArray[np.bool_], sure_figure: NDArray[np.bool_], sure_ground: NDArray[np.bool_]
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Return what was there before, changed as was found only where a scribble says that it was wrong.
+
+    A scribble through a mistake takes with it all that changes the same way and hangs together with it. Whatever else
+    would change is far from what anybody said, and as likely to get worse.
+    """
+    for kept, wrong in ((True, sure_figure & ~before), (False, sure_ground & before)):
+        changed = (found == kept) & (before != kept)
+        _, labels = cv2.connectedComponents(changed.astype(np.uint8), connectivity=4)
+        asked = np.unique(labels[wrong & changed])
+        before = np.where(changed & np.isin(labels, asked[asked > 0]), kept, before)
+    return before
 
 
 def _guess(

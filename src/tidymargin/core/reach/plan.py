@@ -5,7 +5,7 @@ from typing import Literal
 
 from tidymargin.core.ground.guards import Guard
 from tidymargin.core.reach.clearing import Pick
-from tidymargin.core.reach.pockets import PocketChoice
+from tidymargin.core.reach.pockets import PocketChoice, PocketRule
 from tidymargin.core.reach.regions import RegionChoice
 from tidymargin.core.reach.walls import Fence
 
@@ -22,8 +22,8 @@ class ReachPlan:
         Where clearing starts: ``outside``, ``picks`` or ``everywhere``.
     tolerance : float or None
         None is the one the calm proposes.
-    picks, choices, regions, guards, fences :
-        See `Pick`, `PocketChoice`, `RegionChoice`, `Guard`, `Fence`.
+    picks, choices, rules, regions, guards, fences :
+        See `Pick`, `PocketChoice`, `PocketRule`, `RegionChoice`, `Guard`, `Fence`.
     crumb_px : int or None
         Standing pieces smaller than this are dropped; None is by the ground's noise.
     pinhole_px : int
@@ -36,6 +36,7 @@ class ReachPlan:
     tolerance: float | None = None
     picks: tuple[Pick, ...] = ()
     choices: tuple[PocketChoice, ...] = ()
+    rules: tuple[PocketRule, ...] = ()
     regions: tuple[RegionChoice, ...] = ()
     guards: tuple[Guard, ...] = ()
     fences: tuple[Fence, ...] = ()

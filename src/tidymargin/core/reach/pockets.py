@@ -35,6 +35,7 @@ PocketReason = Literal[
     "closed",
     "undecided",
     "shut",
+    "rule",
     "yours",
     "split",
     "merged",
@@ -68,6 +69,14 @@ class PocketChoice:
 
 
 @dataclass(frozen=True, slots=True)
+class PocketRule:
+    """What becomes of all pockets of less than so many pixels, wherever they are."""
+
+    under_px: int
+    verdict: Verdict
+
+
+@dataclass(frozen=True, slots=True)
 class Pocket:
     """One pocket.
 
@@ -86,7 +95,7 @@ class Pocket:
     reason : str
         Why: the figure is ink, the ground a screen, the pattern goes on inside, it is even where a
         pattern would change, the figure has one colour and no whites of its own, all that is measured speaks for ground or for figure, nobody has decided, or a
-        person has: by shutting it off, of this pocket, of one that it was split from, or of two that are one now.
+        person has: by a rule, by shutting it off, of this pocket, of one that it was split from, or of two that are one now.
     places : tuple of (row, col)
         Up to nine of its pixels, spread over it.
     chance : float
@@ -240,6 +249,7 @@ def find_pockets(
     evidence: Evidence | None = None,
     choices: tuple[PocketChoice, ...] = (),
     cleared: NDArray[np.bool_] | None = None,
+    rules: tuple[PocketRule, ...] = (),
 ) -> Pockets:
     """Find what looks like ground and is not reached, and decide each by default or as was said.
 
@@ -262,12 +272,17 @@ def find_pockets(
         What reach clears already; what `outside` reaches where nothing is said.
     choices : tuple of PocketChoice
         The later over the earlier; one that no longer lies in a pocket waits until there is one.
+    rules : tuple of PocketRule
+        The later over the earlier, and choices over all of them.
     """
     if cleared is None:
         cleared = outside <= tolerance_step
     pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
     areas = pieces.areas
     opens, reasons, chances, signs = _judge(steps, cleared, ground, nature, pieces, evidence)
+    for rule in rules:
+        for number in np.flatnonzero(areas < rule.under_px):
+            opens[number], reasons[number] = rule.verdict == "clear", "rule"
     for number in np.flatnonzero(outside[tuple(pieces.starts.T)] <= tolerance_step):
         opens[number], reasons[number] = False, "shut"
     _apply_choices(pieces, choices, opens, reasons)

@@ -137,6 +137,13 @@ def _is_alone_in(box: Region, listed: tuple[Pocket, ...], row: int, col: int) ->
     return [p.box for p in listed if p.box.holds(row, col)] == [box]
 
 
+def add_pocket_rule(edit: Edit, under_px: int, verdict: Verdict) -> Sheet:
+    """Decide all pockets under a size alike, those of later tolerances too; one of that size before is replaced."""
+    rules = [r for r in _entries(edit.sheet.recipe.reach.pocket_rules) if r["under_px"] != under_px]
+    rules.append({"under_px": under_px, "verdict": verdict})
+    return change_step(edit, "pocket_rule", "reach", pocket_rules=rules)
+
+
 def decide_pockets(edit: Edit, verdict: str) -> Sheet:
     """Clear or keep all listed pockets alike."""
     sheet = edit.sheet
@@ -226,7 +233,7 @@ def add_fence(edit: Edit, places: list[tuple[int, int]]) -> Sheet:
 
 
 def remove_thing(edit: Edit, kind: str, number: int) -> Sheet:
-    """Take a pick, an answer, a guard or a fence away; each kind is numbered from 1."""
+    """Take a pick, an answer, a rule, a guard or a fence away; each kind is numbered from 1."""
     reach = edit.sheet.recipe.reach
     things = list(getattr(reach, f"{kind}s"))
     require_number(number, things, kind)

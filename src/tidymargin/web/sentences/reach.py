@@ -63,6 +63,16 @@ def say_reach(
     if pockets and pockets.listed:
         words = gettext("%(n)s of %(all)s pockets", n=opened, all=len(pockets.listed))
         extras.append((gettext("Pockets"), words))
+    if reach.pocket_rules:
+        last = reach.pocket_rules[-1]
+        words = (
+            gettext("enclosed areas under %(n)s px removed", n=last.under_px)
+            if last.verdict == "clear"
+            else gettext("enclosed areas under %(n)s px kept", n=last.under_px)
+        )
+        if len(reach.pocket_rules) > 1:
+            words = gettext("%(n)s rules for enclosed areas", n=len(reach.pocket_rules))
+        extras.append((gettext("Rules for enclosed areas"), words))
     if narrows:
         words = ngettext("%(num)d gap to look at", "%(num)d gaps to look at", len(narrows))
         extras.append((gettext("Gaps"), words))
@@ -116,6 +126,7 @@ _REASONS = {
     "closed": gettext_noop("likely figure: closed in by a drawing"),
     "undecided": gettext_noop("closed in"),
     "shut": gettext_noop("shut off by you"),
+    "rule": gettext_noop("by your rule for its size"),
     "yours": gettext_noop("yours"),
     "split": gettext_noop("yours, split from one"),
     "merged": gettext_noop("yours, two in one now: the later counts"),
@@ -285,6 +296,13 @@ def _say_answers(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     return Reason("%(n)s areas kept, the first at %(x)s, %(y)s", slots)
 
 
+def _say_rule(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    rule = after.reach.pocket_rules[-1]
+    if rule.verdict == "clear":
+        return Reason("Enclosed areas under %(n)s px removed", {"n": str(rule.under_px)})
+    return Reason("Enclosed areas under %(n)s px kept", {"n": str(rule.under_px)})
+
+
 def _say_drops(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     count = len(after.reach.drops) - len(before.reach.drops)
     return Reason("%(n)s solid things dropped", {"n": str(count)})
@@ -316,6 +334,10 @@ CHANGES = {
     "answered_clear": Change(gettext_noop("area removed"), _say_answers),
     "answered_keep": Change(gettext_noop("area kept"), _say_answers),
     "rest_kept": Change(gettext_noop("the rest kept as it is"), "All other areas kept as they are"),
+    "pocket_rule": Change(gettext_noop("rule for enclosed areas"), _say_rule),
+    "unpocket_rule": Change(
+        gettext_noop("rule for enclosed areas removed"), "Rule for enclosed areas removed"
+    ),
     "unregion": Change(gettext_noop("answer taken back"), "Answer taken back"),
     "guard": Change(gettext_noop("guard"), _say_guard),
     "unguard": Change(gettext_noop("guard removed"), "Guard removed"),

@@ -101,9 +101,9 @@ def add_fence() -> Answer:
     return answer(deciding.add_fence(the_edit(), places))
 
 
-@blueprint.post("/<any(pick, region, guard, fence):kind>s/<int:number>/remove")
+@blueprint.post("/<any(pick, region, pocket_rule, guard, fence):kind>s/<int:number>/remove")
 def remove_thing(kind: str, number: int) -> Answer:
-    """Take a pick, an answer, a guard or a fence away."""
+    """Take a pick, an answer, a rule, a guard or a fence away."""
     return answer(deciding.remove_thing(the_edit(), kind, number))
 
 
@@ -112,6 +112,13 @@ def decide_pocket(verdict: str) -> Answer:
     """Clear or keep the pocket at a place."""
     row, col = read_place()
     return answer(deciding.decide_pocket(the_edit(), row, col, verdict))
+
+
+@blueprint.post("/pocket-rules/<any(clear, keep):verdict>")
+def add_pocket_rule(verdict: Literal["clear", "keep"]) -> Answer:
+    """Decide all pockets under a size alike."""
+    under_px = int(read_number("under_px", int))
+    return answer(deciding.add_pocket_rule(the_edit(), under_px, verdict))
 
 
 @blueprint.post("/pockets/all/<any(clear, keep):verdict>")
