@@ -265,16 +265,20 @@ def _report_set(shared: Path, pairs: dict[str, tuple[str, str]]) -> None:
 _MOST_SCRIBBLES = 12
 _GOOD = 0.9
 _WORSE = 0.05
+_FAR = 0.1  # of the longer side, from a scribble
 
 
-def correct(busy: Busy) -> list[float]:
-    """Return the overlap after each scribble of somebody who draws one through the largest mistake, the first through the figure."""
+def correct(busy: Busy) -> list[tuple[float, float]]:
+    """Return what comes of each scribble of somebody who draws one through the largest mistake, the first through the figure.
+
+    That is the overlap, and which share of the picture was right, lies far from the scribble, and is wrong now.
+    """
     true = busy.alpha > 0.5
     found = np.zeros(true.shape, np.bool_)
     keep: tuple[NDArray[np.float64], ...] = ()
     clear: tuple[NDArray[np.float64], ...] = ()
     rings: tuple[NDArray[np.float64], ...] = ()
-    came: list[float] = []
+    came: list[tuple[float, float]] = []
     for _ in range(_MOST_SCRIBBLES):
         wrong = found != true
         _, labels, stats, _ = cv2.connectedComponentsWithStats(wrong.astype(np.uint8), connectivity=4)  # fmt: skip
@@ -286,9 +290,12 @@ def correct(busy: Busy) -> list[float]:
             keep += (line,)
         else:
             clear += (line,)
+        right = found == true
+        far = np.ones(true.shape, np.uint8)
+        cv2.polylines(far, [line[:, :2].astype(np.int32)], False, 0, thickness=round(2 * _FAR * max(true.shape)))  # fmt: skip
         rings = find_figure(busy.rgb, Scribbles(keep, clear, before=rings))
         found = cover_rings(rings, Region(0, 0, *true.shape)) > 0.5
-        came.append(_overlap(found, true))
+        came.append((_overlap(found, true), float((right & (far > 0) & (found != true)).mean())))
     return came
 
 
@@ -318,12 +325,15 @@ def report_corrected(shared: Path) -> None:
     """Print how many scribbles it takes, one through the largest mistake each, and how often a right one makes all else worse."""
     for words, pairs in (("looked at", PAIRS), ("kept apart", APART)):
         with ProcessPoolExecutor(2) as pool:
-            came = list(pool.map(correct, make_busy(shared, pairs)))
+            both = list(pool.map(correct, make_busy(shared, pairs)))
+        came = [[overlap for overlap, _ in c] for c in both]
+        harm = [far for c in both for _, far in c[1:]]
         needed = [next((n for n, o in enumerate(c, 1) if o >= _GOOD), _MOST_SCRIBBLES + 1) for c in came]  # fmt: skip
         steps = [after - before for c in came for before, after in pairwise(c)]
         at = [np.mean([c[min(n, len(c)) - 1] for c in came]) for n in (1, 4, 8)]
         print(f"{words}: overlap {at[0]:.2f}, {at[1]:.2f}, {at[2]:.2f} after 1, 4 and 8; {_GOOD} after {np.mean(needed):.1f} on the mean (asked 4.5)")  # fmt: skip
         lowered = sum(step < -_WORSE for step in steps)
+        print(f"  right and far, and wrong then: {100 * np.mean(harm):.3f} % of the picture a scribble, {100 * np.max(harm):.2f} % at most")  # fmt: skip
         print(f"  of {len(steps)} right scribbles {lowered} lower it by more than {_WORSE} (asked a tenth)")  # fmt: skip
         for (name, _), c in zip(pairs.items(), came, strict=True):
             print(f"  {name:24} " + " ".join(f"{o:.2f}" for o in c))

@@ -227,6 +227,17 @@ def test_a_figure_is_found_from_scribbles_and_stays_found_when_more_are_made():
 
     assert overlap(first) > 0.97
     assert overlap(find_figure(rgb, Scribbles(keep, (*clear, line((30, 280), (390, 280))), before=first))) > 0.97  # fmt: skip
+    # what an earlier answer has too few of and too much of: only what a scribble says is wrong changes, and all of that
+    few = rings_of(
+        ((215, 60), (330, 60), (330, 240), (215, 240)), ((360, 110), (400, 110), (400, 150), (360, 150))
+    )
+    again = find_figure(rgb, Scribbles((*keep, line((130, 150), (180, 150))), clear, before=few))
+    was, now = (cover_rings(rings, Region(0, 0, 300, 420)) > 0.5 for rings in (few, again))
+    assert now[110:190, 130:210].mean() > 0.98
+    assert not was[110:190, 130:210].any()
+    np.testing.assert_array_equal(now[:, 240:], was[:, 240:])
+    same = find_figure(rgb, Scribbles(keep, clear, before=again))  # nothing is said to be wrong
+    assert (cover_rings(same, Region(0, 0, 300, 420)) - cover_rings(again, Region(0, 0, 300, 420))).max() < 0.4  # fmt: skip
     around = np.array([(80, 40), (340, 40), (340, 260), (80, 260)], float)
     assert overlap(find_figure(rgb, Scribbles(around=around))) > 0.95
     for nothing in (Scribbles(clear=clear), Scribbles(keep=(line((-90, -90), (-50, -90)),))):

@@ -24,6 +24,7 @@ _LEAST_PIECE = (
 _AGREED = 5  # working pixels across, of a place all of which colours and edges say the same of
 _NEAR = 0.3  # of a working pixel that a line may stray from what was found
 _SMOOTHING_PX = 1.0  # of the working size, against its steps; typed
+_DRAWN_ANEW = 3  # times that, around what changed, that lines are drawn anew: it reaches no farther
 _CENTRES = 24  # of colour for each side; typed
 _LEAST_RIM_PX, _RIM = 2.0, 1.5  # full-size and working pixels
 _SMOOTHING = (5, 18, 3)  # window in px, sigma in levels and in px; typed
@@ -70,8 +71,9 @@ def find_figure(rgb: NDArray[np.uint8], scribbles: Scribbles) -> tuple[Points, .
     to_small = size[0] / width, size[1] / height
     mask = _read_scribbles(scribbles, size, to_small)
     _require_figure(scribbles, mask)
-    found = _cut_graph(np.asarray(small, np.uint8), mask, scribbles, to_small)
-    return _draw_lines(found, to_small)
+    before = _fill(scribbles.before, size, to_small)
+    found = _cut_graph(np.asarray(small, np.uint8), mask, scribbles, before)
+    return _draw_lines(found, to_small, scribbles.before, found != before)
 
 
 def rim_px(rgb: NDArray[np.uint8]) -> float:
@@ -111,8 +113,18 @@ def _read_scribbles(
     return mask
 
 
+def _fill(
+    rings: tuple[Points, ...], size: tuple[int, int], to_small: tuple[float, float], finer: int = 1
+) -> NDArray[np.bool_]:
+    """Return what closed lines go around, at so many times the working scale, (h, w)."""
+    filled = np.zeros((size[1] * finer, size[0] * finer), np.uint8)
+    by = np.array(to_small) * finer
+    cv2.fillPoly(filled, [np.rint((ring * by - 0.5) * 16).astype(np.int32) for ring in rings], 1, shift=4)  # fmt: skip
+    return filled > 0
+
+
 def _cut_graph(
-    small: NDArray[np.uint8], mask: NDArray[np.uint8], scribbles: Scribbles, to_small: tuple[float, float]
+    small: NDArray[np.uint8], mask: NDArray[np.uint8], scribbles: Scribbles, before: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:  # fmt: skip
     """Return what is figure at the working scale, (h, w)."""
     smooth = np.asarray(cv2.bilateralFilter(small, *_SMOOTHING), np.uint8)
@@ -120,10 +132,7 @@ def _cut_graph(
     sure_figure, sure_ground = mask == cv2.GC_FGD, mask == cv2.GC_BGD
     open_now = ~(sure_figure | sure_ground)
     rounds = _LATER_ROUNDS if scribbles.before else _FIRST_ROUNDS
-    before = np.zeros_like(mask)
     if scribbles.before:
-        rings = [np.rint((r * to_small - 0.5) * 16).astype(np.int32) for r in scribbles.before]
-        cv2.fillPoly(before, rings, 1, shift=4)
         mask[open_now] = np.where(before[open_now], cv2.GC_PR_FGD, cv2.GC_PR_BGD)
     elif sure_figure.any():
         guessed = _guess(lab, sure_figure, sure_ground)
@@ -144,7 +153,7 @@ def _cut_graph(
     cv2.grabCut(lab, mask, nowhere, first, second, rounds, cv2.GC_INIT_WITH_MASK)
     found = (mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD)
     if scribbles.before:
-        found = _stay_put(found, before > 0, sure_figure, sure_ground)
+        found = _stay_put(found, before, sure_figure, sure_ground)
     return _drop_noise(found, sure_figure, sure_ground)
 
 
@@ -224,15 +233,23 @@ def _drop_noise(
     return found
 
 
-def _draw_lines(found: NDArray[np.bool_], to_small: tuple[float, float]) -> tuple[Points, ...]:
-    """Return closed lines around what was found, in full-size pixels."""
-    soft = cv2.GaussianBlur(np.pad(found, 2).astype(np.float32), (0, 0), _SMOOTHING_PX)
-    height, width = soft.shape
-    fine = cv2.resize(soft, (width * _FINER, height * _FINER), interpolation=cv2.INTER_CUBIC)
-    contours, _ = cv2.findContours((fine > 0.5).astype(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)  # fmt: skip
+def _draw_lines(
+    found: NDArray[np.bool_], to_small: tuple[float, float], before: tuple[Points, ...], changed: NDArray[np.bool_]
+) -> tuple[Points, ...]:  # fmt: skip
+    """Return closed lines around what was found, in full-size pixels; away from what changed they stay as they were before."""
+    height, width = found.shape
+    soft = cv2.GaussianBlur(found.astype(np.float32), (0, 0), _SMOOTHING_PX)
+    fine = cv2.resize(soft, (width * _FINER, height * _FINER), interpolation=cv2.INTER_CUBIC) > 0.5
+    if before:
+        wide = int(_DRAWN_ANEW * _SMOOTHING_PX) * 2 + 1
+        near = cv2.dilate(changed.astype(np.uint8), np.ones((wide, wide), np.uint8))
+        anew = cv2.resize(near, fine.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
+        fine = np.where(anew, fine, _fill(before, (width, height), to_small, _FINER))
+    padded = np.pad(fine, 2).astype(np.uint8)
+    contours, _ = cv2.findContours(padded, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     lines = []
     for contour in contours:
-        thinned = cv2.approxPolyDP(contour, _NEAR * _FINER, True)[:, 0, :]
+        thinned = cv2.approxPolyDP(contour, _NEAR * _FINER, True)[:, 0, :] - 2
         if len(thinned) > 2:
-            lines.append((((thinned + 0.5) / _FINER) - 2) / to_small)
+            lines.append((thinned + 0.5) / _FINER / to_small)
     return tuple(lines)
