@@ -47,13 +47,15 @@ def _measure_made(number: int) -> list[Case]:
         return []
     signs = measure_regions(cutter)
     true = find_truth(signs, made.true_rgba)
-    told = (signs.area_px >= _LEAST_PX) & ((true <= _SURE) | (true >= 1 - _SURE))
+    # what is partly ground and partly figure should stay what it is: neither answer is right
+    is_ground = np.where(signs.stays > 0.5, true <= _SURE, true < 1 - _SURE)
+    told = signs.area_px >= _LEAST_PX
     largest = np.argsort(-np.where(told, signs.area_px, 0), kind="stable")[:_MOST_OF_ONE]
     chosen = largest[told[largest]]
     weights = np.sqrt(signs.area_px[chosen])
     share = weights / max(float(weights.sum()), 1e-9)
     return [
-        Case(made.family, bool(true[n] <= _SURE), float(s), tuple(signs.measures[n]))
+        Case(made.family, bool(is_ground[n]), float(s), tuple(signs.measures[n]))
         for n, s in zip(chosen, share, strict=True)
     ]
 

@@ -8,7 +8,10 @@ from tests.browser.conftest import find_axe_faults
 from tests.browser.test_deciding import open_sheet, reach_of, wait_changed
 from tests.browser.test_journeys import export
 from tests.conftest import to_png
+from tests.services.test_carrying import draw_page, shadows_only
 from tidymargin.core.questions import signs
+from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.trays.trays import make_tray
 
 pytestmark = pytest.mark.browser
 
@@ -83,6 +86,30 @@ def test_a_question_is_answered_by_touch_in_a_small_window(open_context, worksho
     while not shadows.is_visible():
         finger.get_by_role("button", name="Next").tap()
     head = workshop.sheets.load(sheet.id).head
-    shadows.get_by_role("button", name="Remove area").tap()
+    shadows.get_by_role("button", name="Remove: area").tap()
     wait_changed(finger, head)
     assert len(reach_of(workshop, sheet).regions) == 2
+
+
+def test_an_answer_is_carried_to_five_sheets_and_taken_back_on_all_by_one_button(page, workshop, monkeypatch):  # fmt: skip
+    monkeypatch.setattr(signs.RegionSigns, "find_probability", shadows_only)
+    sheets = [add_sheet(workshop, draw_page(n)[0], f"page{n}.png") for n in range(6)]
+    make_tray(workshop, "Pages", [sheet.id for sheet in sheets])
+
+    def answers():
+        return [len(workshop.sheets.load(sheet.id).recipe.reach.regions) for sheet in sheets]
+
+    page.goto(f"/sheets/{sheets[0].id}/?open=reach")
+    page.locator(".choice.clear:visible").click()
+    carry = page.locator("#carry", has_text="Remove these too")
+    carry.wait_for()
+    assert "5 more like this on 5 pictures" in page.locator("#alike").inner_text()
+    assert answers() == [1, 0, 0, 0, 0, 0]  # never unasked
+    assert find_axe_faults(page) == []
+    carry.click()
+    page.locator("#take-back").wait_for()
+    assert answers() == [1] * 6
+    page.reload()
+    page.locator("#take-back").click()
+    page.locator("#take-back").wait_for(state="detached")
+    assert answers() == [0] * 6

@@ -229,7 +229,8 @@ def test_a_figure_is_found_from_scribbles_and_stays_found_when_more_are_made():
     assert overlap(find_figure(rgb, Scribbles(keep, (*clear, line((30, 280), (390, 280))), before=first))) > 0.97  # fmt: skip
     # what an earlier answer has too few of and too much of: only what a scribble says is wrong changes, and all of that
     few = rings_of(
-        ((215, 60), (330, 60), (330, 240), (215, 240)), ((360, 110), (400, 110), (400, 150), (360, 150))
+        ((215, 60), (330, 60), (330, 240), (215, 240)),
+        ((360, 110), (400, 110), (400, 150), (360, 150)),
     )
     again = find_figure(rgb, Scribbles((*keep, line((130, 150), (180, 150))), clear, before=few))
     was, now = (cover_rings(rings, Region(0, 0, 300, 420)) > 0.5 for rings in (few, again))

@@ -32,14 +32,15 @@ def draw_page(number):
     return to_png(cv2.GaussianBlur(rgb, (0, 0), 0.7)), (top + 155, left + 60)
 
 
+def shadows_only(measured):
+    """How likely each region should go: what is grey and stays may as well, all else is right as it is."""
+    return np.where(measured.stays > 0.5, 0.6 * (np.hypot(*measured.colour.T[1:]) < 4), 1.0)
+
+
 @pytest.fixture
 def pages(workshop, monkeypatch):
     """A tray of such pages, of which only the shadows could be either way, and where these are."""
-    monkeypatch.setattr(
-        signs.RegionSigns,
-        "find_probability",
-        lambda self: np.where(self.stays > 0.5, 0.6 * (np.hypot(*self.colour.T[1:]) < 4), 1.0),
-    )
+    monkeypatch.setattr(signs.RegionSigns, "find_probability", shadows_only)
     drawn = [draw_page(number) for number in range(PAGES)]
     sheets = [add_sheet(workshop, data, f"page{n}.png") for n, (data, _) in enumerate(drawn)]
     make_tray(workshop, "Pages", [sheet.id for sheet in sheets])

@@ -43,7 +43,7 @@ def read_alpha(workshop, sheet):
 def test_one_answer_holds_for_both_patches_is_undone_by_one_step_and_is_refused_when_it_is_old(client, workshop, sheet, token):  # fmt: skip
     (row,) = [r for r in list_rows(client, sheet) if "like a shadow" in r.get_text() and "1 more like this" in r.get_text()]  # fmt: skip
     names = [button["aria-label"] for button in row.select(".choice")]
-    assert [name.split(" area ")[0] for name in names] == ["Remove", "Keep"]
+    assert [name.split(":")[0] for name in names] == ["Remove", "Keep, as it is now"]
     small = [client.get(image["src"]) for image in row.select(".choice img")]
     assert [answer.status_code for answer in small] == [200, 200]
     solid = [

@@ -19,8 +19,7 @@ Verdict = Literal["clear", "keep"]
 MOST_QUESTIONS = 400
 """That a person could go through."""
 
-_LEAST_PX, _LEAST_SHARE = 100, 2e-5  # of a place that is asked about, or of the picture; typed
-_DEEPER_PX = 2.0  # than half a rim, that a region is in its middle, or it is rim; typed
+_LEAST_PX, _LEAST_SHARE = 100, 2e-5  # that an answer changes, or of the picture; typed
 # probability that it should be the other way; typed, judged on truth: see decision 0024
 _ASKED_FROM = 0.5
 _ALIKE = 0.3  # deviations apart in all that is measured, on the mean, within which regions are alike; typed
@@ -150,8 +149,10 @@ def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
     stays = signs.stays > 0.5
     other_way = np.where(stays, chance, 1 - chance)
     least = max(_LEAST_PX, _LEAST_SHARE * cutter.picture.area_px)
-    asked = (signs.area_px >= least) & (other_way >= _ASKED_FROM) & ~signs.is_pocket
-    asked &= signs.regions.measure_depths() >= _DEEPER_PX + cutter.facts.rim.width_px / 2
+    # what lies in the rim is solved, whatever is said
+    changes = signs.regions.measure_insides(cutter.facts.rim.width_px / 2)
+    changes *= np.where(stays, signs.stays, 1 - signs.stays)
+    asked = (changes >= least) & (other_way >= _ASKED_FROM) & ~signs.is_pocket
     decided = [(choice.row, choice.col) for choice in cutter.plan.reach.regions]
     for pocket in cutter.plan.reach.choices:
         decided += [(pocket.row, pocket.col), *pocket.also]

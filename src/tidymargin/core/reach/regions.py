@@ -95,17 +95,16 @@ class Regions:
         walls &= _away_from(gone) > _EDGE_PX
         return holes, walls
 
-    def measure_depths(self) -> NDArray[np.float64]:
-        """Return how far from its border the innermost place of each region lies, (n,), in px of the picture."""
+    def measure_insides(self, beyond_px: float) -> NDArray[np.float64]:
+        """Return how much an answer surely changes: of each region what lies off its border by its edge and more, (n,), in px of the picture."""
         inner = np.pad(self.labels, 1, "edge")
         same = np.ones(self.labels.shape, np.bool_)
         for down, right in ((0, 1), (2, 1), (1, 0), (1, 2)):
             height, width = self.labels.shape
             same &= inner[down : down + height, right : right + width] == self.labels
         depth = 1 + np.asarray(cv2.distanceTransform(same.view(np.uint8), cv2.DIST_L2, 3))
-        deepest = np.zeros(int(self.labels.max()) + 1)
-        np.maximum.at(deepest, self.labels.ravel(), depth.ravel())
-        return deepest * self.scale
+        is_inside = (depth * self.scale > _EDGE_PX + beyond_px).astype(np.float64)
+        return np.bincount(self.labels.ravel(), is_inside.ravel()) * self.scale**2
 
     def mask(self, numbers: NDArray[np.integer]) -> NDArray[np.bool_]:
         """Return where some regions are, (H, W) bool; their borders are right within a few pixels of a large picture."""
