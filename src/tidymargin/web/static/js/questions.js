@@ -9,6 +9,7 @@ export class Questions {
     this.at = 0;
     this.isSeen = false; // the question that is shown was flown to
     this.isApart = false;
+    this.goesOn = false; // a key answered, so the next question is shown when it is there
     document.addEventListener("click", ({ target }) => {
       const by = target.closest?.("[data-walk]")?.dataset.walk;
       if (by) this.walk(Number(by));
@@ -35,6 +36,10 @@ export class Questions {
     const part = document.getElementById("questions");
     if (this.keeps && part) (rows[this.at]?.querySelector(`.${this.keeps}`) ?? part.querySelector("p"))?.focus({ preventScroll: true });
     this.keeps = "";
+    if (!this.goesOn || !rows.length) return;
+    this.goesOn = false;
+    this.isSeen = true;
+    this.show();
   }
 
   took(details) {
@@ -67,8 +72,10 @@ export class Questions {
     if (!row || what === undefined) return false;
     if (typeof what === "number") return this.walk(what);
     const inRow = row.contains(document.activeElement);
+    if (!this.isSeen && !inRow) return this.walk(1); // nothing is answered that was not looked at
     this.keeps = inRow && what !== "rest" ? what : "";
     this.isSeen = false; // the next one will stand here
+    this.goesOn = !inRow;
     (what === "rest" ? document.getElementById("keep-rest") : row.querySelector(`.choice.${what}`)).click();
     return true;
   }
