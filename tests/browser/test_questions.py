@@ -70,7 +70,9 @@ def test_questions_are_walked_answered_and_taken_back_by_keyboard_alone(page, wo
     page.locator(".questions > li").first.wait_for()
     page.locator("#stage").focus()
     head = workshop.sheets.load(sheet.id).head
-    page.keyboard.press("l")  # it shows what is asked first: nothing is answered that was not looked at
+    page.keyboard.press(
+        "l"
+    )  # it shows what is asked first: nothing is answered that was not looked at
     assert workshop.sheets.load(sheet.id).head == head
     page.keyboard.press("l")
     wait_changed(page, head)

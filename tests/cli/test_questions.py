@@ -77,6 +77,8 @@ def test_a_rule_of_a_recipe_decides_small_enclosed_areas_and_is_refused_where_it
         alpha = decode_picture(cut.read_bytes()).picture.alpha
         assert [int(alpha[y, x]) for x, y in RINGS] == [expected] * 5
     recipe.write_text('{"reach": {"pocket_rules": [{"under_px": 1, "verdict": "clear"}]}}')
-    refused = CliRunner().invoke(main, ["key", str(rings), "--recipe", str(recipe)])
+    refused = CliRunner().invoke(
+        main, ["key", str(rings), "-o", str(tmp_path / "no.png"), "--recipe", str(recipe)]
+    )
     assert refused.exit_code == 65
     assert "pocket_rules.0.under_px" in refused.output

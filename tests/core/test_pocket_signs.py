@@ -17,7 +17,7 @@ from tidymargin.core.reach.pocket_signs import (
     measure_pockets,
     to_evidence,
 )
-from tidymargin.core.reach.pockets import PocketChoice, PocketRule, find_pockets
+from tidymargin.core.reach.pockets import PocketChoice, PocketRule, Pockets, find_pockets
 
 WHITE = FlatGround((255.0, 255.0, 255.0), 0.0, 1.0)
 INKS = InkFacts(np.zeros((1, 3), np.float32), (1.0,), 1.0, 0.0, 0.5, 3.0)
@@ -105,6 +105,9 @@ def test_pockets_are_alike_in_size_and_in_what_is_measured():
     assert not large.is_like(replace(large, chance=large.chance + 0.2))
     assert not large.is_like(replace(large, signs=tuple(sign + 1 for sign in large.signs)))
     assert not large.is_like(replace(large, signs=()))
+    near = replace(large, chance=large.chance - 0.1)
+    assert Pockets((large, near, small), None).alike == ((large, near), (small,))
+    assert Pockets((), None).alike == ()
 
 
 def test_without_anything_measured_nothing_is_said_of_pockets():

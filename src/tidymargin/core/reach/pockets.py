@@ -154,16 +154,21 @@ class Pockets:
     @property
     def alike(self) -> tuple[tuple[Pocket, ...], ...]:
         """What nobody has decided, alike ones together, as the counters of a text are."""
-        groups: list[list[Pocket]] = []
-        for pocket in self.listed:
-            if pocket.is_decided:
-                continue
-            like = [group for group in groups if group[0].is_like(pocket)]
-            if like:
-                like[-1].append(pocket)
-            else:
-                groups.append([pocket])
-        return tuple(map(tuple, groups))
+        undecided = [pocket for pocket in self.listed if not pocket.is_decided]
+        area, chance = (np.array([getattr(p, name) for p in undecided]) for name in ("area_px", "chance"))  # fmt: skip
+        signs = np.array([pocket.signs or (0.0,) for pocket in undecided]).reshape(
+            len(undecided), -1 if undecided else 1
+        )
+        groups: list[tuple[Pocket, ...]] = []
+        left = np.arange(len(undecided))
+        while len(left):  # the largest that is left, and what is like it
+            away = signs[left] - signs[left[0]]
+            like = area[left[0]] <= _ALIKE * area[left]
+            like &= np.abs(chance[left] - chance[left[0]]) <= _ALIKE_CHANCE
+            like &= (away**2).sum(axis=1) <= _ALIKE_APART**2 * signs.shape[1]
+            groups.append(tuple(undecided[n] for n in left[like]))
+            left = left[~like]
+        return tuple(groups)
 
     def between_ink(self, closed: NDArray[np.bool_]) -> "Pockets":
         """Return them as they are where the figure is ink: all cleared.

@@ -104,7 +104,9 @@ class Regions:
             same &= inner[down : down + height, right : right + width] == self.labels
         depth = 1 + np.asarray(cv2.distanceTransform(same.view(np.uint8), cv2.DIST_L2, 3))
         is_inside = (depth * self.scale > _EDGE_PX + beyond_px).astype(np.float64)
-        return np.bincount(self.labels.ravel(), is_inside.ravel()) * self.scale**2
+        return np.asarray(
+            np.bincount(self.labels.ravel(), is_inside.ravel()) * self.scale**2, np.float64
+        )
 
     def mask(self, numbers: NDArray[np.integer]) -> NDArray[np.bool_]:
         """Return where some regions are, (H, W) bool; their borders are right within a few pixels of a large picture."""
