@@ -37,6 +37,11 @@ def as_jpeg(rgb, quality=88):
 def test_a_pen_whose_pressure_changes_is_ink_and_a_coloured_badge_is_not():
     pen = as_jpeg(lay_over(draw_pen(np.random.default_rng(1)), WHITE))
     assert measure_sheet(pen).ink_probability > 0.8
+    said = dict(zip(MEASURES, measure_sheet(pen).measures, strict=True))
+    coloured = tuple(
+        (said | {"misfit_far": 0.1}).values()
+    )  # a tenth of it would come out in another colour
+    assert find_ink_probability(coloured) <= 0.5
     badge = as_jpeg(lay_over(draw_badge().render(), WHITE))
     assert measure_sheet(badge).ink_probability < 0.2
 
