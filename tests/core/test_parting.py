@@ -10,7 +10,7 @@ from tidymargin.core.facts import measure_sheet
 from tidymargin.core.levels import find_regions
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.plan import ReachPlan
-from tidymargin.core.reach.regions import RegionChoice
+from tidymargin.core.reach.regions import RegionChoice, Regions
 
 SIDE = 300
 
@@ -29,6 +29,19 @@ def picture():
 @pytest.fixture(scope="module")
 def facts(picture):
     return measure_sheet(picture)
+
+
+def test_what_an_answer_surely_changes_lies_off_the_edge_of_a_region():
+    labels = np.zeros((60, 80), np.int32)
+    labels[20:40, 30:50] = 1
+    labels[5:8, 5:75] = 2
+    empty = np.zeros((0, 0), np.float32)
+    regions = Regions(labels, 60, 80, empty, empty)
+    assert regions.measure_insides(0.0)[1:].tolist() == [18**2, 68]  # 1.5 px off, and more
+    assert regions.measure_insides(1.0)[1:].tolist() == [16**2, 0]
+    twice = Regions(labels, 120, 160, empty, empty)  # a picture twice as large: all of it is
+    assert twice.measure_insides(0.0)[1] == 4 * 20**2
+    assert twice.measure_insides(1.0)[1] == 4 * 18**2
 
 
 def test_each_even_part_is_one_region_of_its_own(picture, facts):

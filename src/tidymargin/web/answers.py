@@ -6,9 +6,15 @@ from typing import Any
 from flask import Response, g, jsonify, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
-from tidymargin.core.base.errors import BadParameterError, TooLargeError, UnreadableStepError
+from tidymargin.core.base.errors import (
+    BadParameterError,
+    StoppedError,
+    TooLargeError,
+    UnreadableStepError,
+)
 from tidymargin.services.edits.changing import Edit
 from tidymargin.services.views.finding import find_dirty
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.context import MOST_FORM_BYTES, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_ledger
@@ -30,6 +36,16 @@ def opened_step() -> str:
 def gather_page(sheet: Sheet) -> dict[str, object]:
     """Return what the templates of a sheet are given."""
     return gather_ledger(the_workshop(), sheet, opened_step())
+
+
+def show_found(look: Callable[[Workshop, Sheet], object], template: str) -> str | tuple[str, int]:
+    """Show what is looked for behind a sheet's page as soon as it is found, by a template that is given the page."""
+    sheet = the_sheet()
+    try:
+        look(the_workshop(), sheet)
+    except StoppedError:  # the sheet has gone on, and its ledger asks anew
+        return "", 204
+    return render_template(template, **gather_page(sheet))
 
 
 def given() -> Mapping[str, Any]:

@@ -10,7 +10,7 @@ from tidymargin.services.views.asked import load_questions
 from tidymargin.services.views.measuring import resume_measuring, stop_measuring
 from tidymargin.services.workshop.identity import export_name, facts_name
 from tidymargin.store.values import Sheet
-from tidymargin.web.answers import Answer, answer, gather_page, the_edit
+from tidymargin.web.answers import Answer, answer, gather_page, show_found, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_unreadable
 
@@ -38,23 +38,13 @@ def show_ledger() -> str:
 @blueprint.get("/gaps")
 def show_gaps() -> str | tuple[str, int]:
     """Show the gaps as soon as they are found, and the sentence that names them."""
-    sheet = the_sheet()
-    try:
-        finding.load_narrows(the_workshop(), sheet)
-    except StoppedError:  # the sheet has gone on, and its ledger asks anew
-        return "", 204
-    return render_template("bench/_gaps_found.html", **gather_page(sheet))
+    return show_found(finding.load_narrows, "bench/_gaps_found.html")
 
 
 @blueprint.get("/questions")
 def show_questions() -> str | tuple[str, int]:
     """Show what could be either way as soon as that is found, and what counts it elsewhere."""
-    sheet = the_sheet()
-    try:
-        load_questions(the_workshop(), sheet)
-    except StoppedError:  # the sheet has gone on, and its ledger asks anew
-        return "", 204
-    return render_template("bench/_questions_found.html", **gather_page(sheet))
+    return show_found(load_questions, "bench/_questions_found.html")
 
 
 @blueprint.get("/alike")

@@ -1,13 +1,12 @@
 """Step 6, proof: what the cut is judged on, and the faults that are found in it."""
 
-from flask import Response, abort, render_template, request
+from flask import Response, abort, request
 
-from tidymargin.core.base.errors import StoppedError
 from tidymargin.formats.proofing import LimitsEntry
 from tidymargin.services.edits import mending, settings
 from tidymargin.services.views.faults import load_faults
 from tidymargin.services.views.viewing import make_crop
-from tidymargin.web.answers import Answer, answer, gather_page, given, read_number, the_edit
+from tidymargin.web.answers import Answer, answer, given, read_number, show_found, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 
 blueprint = sheet_blueprint("proof")
@@ -48,12 +47,7 @@ def set_limits() -> Answer:
 @blueprint.get("/faults")
 def show_faults() -> str | tuple[str, int]:
     """Show the faults as soon as they are found, and what counts them elsewhere."""
-    sheet = the_sheet()
-    try:
-        load_faults(the_workshop(), sheet)
-    except StoppedError:  # the sheet has gone on, and its ledger asks anew
-        return "", 204
-    return render_template("bench/_faults_found.html", **gather_page(sheet))
+    return show_found(load_faults, "bench/_faults_found.html")
 
 
 @blueprint.get("/faults/<int:number>.png")
