@@ -4,11 +4,12 @@ import cv2
 import numpy as np
 import pytest
 
-from tidymargin.core.base.picture import Picture
+from tidymargin.core.base.picture import Picture, Region
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.levels import find_regions
 from tidymargin.core.plan import Plan
+from tidymargin.core.questions.asking import find_resting
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.reach.regions import RegionChoice, Regions
 
@@ -42,6 +43,16 @@ def test_what_an_answer_surely_changes_lies_off_the_edge_of_a_region():
     twice = Regions(labels, 120, 160, empty, empty)  # a picture twice as large: all of it is
     assert twice.measure_insides(0.0)[1] == 4 * 20**2
     assert twice.measure_insides(1.0)[1] == 4 * 18**2
+
+
+def test_an_answer_rests_where_another_region_is_than_was_meant(picture, facts):
+    regions = find_regions(picture, facts)
+    inside = int((regions.labels == regions.at(120, 120)).sum())
+    for area_px, follows in ((None, True), (inside, True), (2 * inside, True), (3 * inside, False), (inside // 3, False)):  # fmt: skip
+        choice = RegionChoice(120, 120, "clear", area_px)
+        cutter = cut_out(picture, facts, Plan(reach=ReachPlan(regions=(choice,))))
+        assert bool(cutter.cleared(Region(120, 120, 121, 121)).all()) == follows
+        assert find_resting(cutter) == (() if follows else (choice,))
 
 
 def test_each_even_part_is_one_region_of_its_own(picture, facts):

@@ -10,6 +10,7 @@ from PIL import Image
 
 from tests.conftest import to_png
 from tidymargin.core.questions import signs
+from tidymargin.services.edits.changing import begin, change_step
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
@@ -72,3 +73,16 @@ def test_one_answer_holds_for_both_patches_is_undone_by_one_step_and_is_refused_
     values["seen"] = workshop.sheets.load(sheet.id).head
     assert client.post(f"/sheets/{sheet.id}/regions/1/remove", data=values).status_code == 303
     np.testing.assert_array_equal(read_alpha(workshop, sheet), before)
+
+
+def test_an_answer_that_no_longer_fits_what_is_there_is_said_and_changes_nothing(client, workshop, sheet):  # fmt: skip
+    before = read_alpha(workshop, sheet)
+    (row,) = [r for r in list_rows(client, sheet) if "like a shadow" in r.get_text() and "1 more like this" in r.get_text()]  # fmt: skip
+    place = {"x": int(row["data-col"]), "y": int(row["data-row"]), "verdict": "clear"}
+    for px, followed in ((9, False), (6000, True)):
+        now = workshop.sheets.load(sheet.id)
+        edit = begin(workshop, sheet.id, now.head)
+        change_step(edit, "answered_clear", "reach", regions=[{**place, "px": px}])
+        page = client.get(f"/sheets/{sheet.id}/questions?open=reach").data.decode()
+        assert ("is not followed: another area is there now" in page) != followed
+        assert np.array_equal(read_alpha(workshop, sheet), before) != followed

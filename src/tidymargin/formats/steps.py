@@ -124,6 +124,9 @@ class RegionEntry(BaseModel):
     x: Place
     y: Place
     verdict: Literal["clear", "keep"]
+    px: Annotated[int, Field(ge=1)] | None = Field(
+        None, description="How large it was; where another is there now, this rests"
+    )
 
 
 class GuardEntry(BaseModel):
@@ -177,7 +180,9 @@ class ReachStep(Step):
             picks=tuple(entry.to_pick(*at) for at, entry in picks if at),
             choices=tuple(entry.to_choice(*at, area) for at, entry in pockets if at),
             rules=tuple(PocketRule(rule.under_px, rule.verdict) for rule in self.pocket_rules),
-            regions=tuple(RegionChoice(*at, entry.verdict) for at, entry in regions if at),
+            regions=tuple(
+                RegionChoice(*at, entry.verdict, entry.px) for at, entry in regions if at
+            ),
             guards=tuple(Guard(from_hex(g.colour), g.tolerance) for g in self.guards),
             fences=tuple(
                 tuple(_to_row_col(x, y, area, "fences") for x, y in fence) for fence in self.fences

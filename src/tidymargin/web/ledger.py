@@ -6,7 +6,7 @@ from tidymargin.formats.finishing import RimStep
 from tidymargin.services.edits import history
 from tidymargin.services.picture.reasons import explain_tolerance, find_reasons
 from tidymargin.services.views import finding
-from tidymargin.services.views.asked import questions_at_hand
+from tidymargin.services.views.asked import load_resting, questions_at_hand
 from tidymargin.services.views.drafts import count_breaks
 from tidymargin.services.views.exporting import to_download_name
 from tidymargin.services.views.faults import faults_at_hand
@@ -100,6 +100,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "to_decide": to_ask + sum(view.fault.kind != "pocket" for view in faults or ()),
         "questions": None if asked is None else list_questions(asked, area),
         "to_ask": to_ask,
+        "resting": load_resting(workshop, sheet) if opened == "reach" and asked is not None else (),
         "measured": facts is not None,
         "narrows": (),
         "breaks": breaks,

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from tidymargin.core.base.picture import Region
 from tidymargin.core.base.weighing import find_apart
 from tidymargin.core.cut import Cutter
+from tidymargin.core.levels import find_regions
 from tidymargin.core.questions.signs import RegionSigns, measure_regions
 from tidymargin.core.reach.pockets import Pocket, PocketChoice
 from tidymargin.core.reach.regions import RegionChoice, Regions
@@ -88,7 +89,7 @@ class Spot:
         """Return an answer as the cut takes it."""
         if self.pocket is not None:
             return PocketChoice(self.row, self.col, verdict, self.pocket.places)
-        return RegionChoice(self.row, self.col, verdict)
+        return RegionChoice(self.row, self.col, verdict, self.area_px)
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +139,13 @@ def find_questions(cutter: Cutter) -> tuple[Question, ...]:
     return tuple(sorted(asked, key=lambda question: -question.worth)[:MOST_QUESTIONS])
 
 
+def find_resting(cutter: Cutter) -> tuple[RegionChoice, ...]:
+    """Return the answers that are not followed, since what is at their place now is another area."""
+    said = cutter.plan.reach.regions
+    regions = find_regions(cutter.picture, cutter.facts) if said else None
+    return tuple(choice for choice in said if regions is not None and not regions.has(choice))
+
+
 def _ask_pockets(group: tuple[Pocket, ...]) -> Question:
     spots = tuple(Spot(p.row, p.col, p.area_px, p.box, p, None, p.chance, p.signs) for p in group)
     chance = float(np.average([p.chance for p in group], weights=[p.area_px for p in group]))
@@ -153,7 +161,8 @@ def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
     changes = signs.regions.measure_insides(cutter.facts.rim.width_px / 2)
     changes *= np.where(stays, signs.stays, 1 - signs.stays)
     asked = (changes >= least) & (other_way >= _ASKED_FROM) & ~signs.is_pocket
-    decided = [(choice.row, choice.col) for choice in cutter.plan.reach.regions]
+    answered = filter(signs.regions.has, cutter.plan.reach.regions)
+    decided = [(choice.row, choice.col) for choice in answered]
     for pocket in cutter.plan.reach.choices:
         decided += [(pocket.row, pocket.col), *pocket.also]
     for row, col in decided:

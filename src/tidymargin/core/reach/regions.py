@@ -25,17 +25,23 @@ _SMALL_COUNTS = 0.3
 _ROUNDS = (
     60  # of merging, each of every pair that is each other's weakest; most pictures take twenty
 )
+_AS_LARGE = 2.0  # times, within which a region is the one that was meant; typed
 _EDGE_PX = 1.5  # that an answer keeps off the edge of what it is about; typed
 _STEPS = 6.0  # of a gradient, in eight bits
 
 
 @dataclass(frozen=True, slots=True)
 class RegionChoice:
-    """What a person said of the region at a place: it goes as a hole, or stays as a wall."""
+    """What a person said of the region at a place: it goes as a hole, or stays as a wall.
+
+    `area_px` is how large it was then. Where what is there now is much larger or smaller, as by another ground, it is not what
+    was meant, and the choice rests.
+    """
 
     row: int
     col: int
     verdict: Literal["clear", "keep"]
+    area_px: int | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -76,6 +82,13 @@ class Regions:
         height, width = self.labels.shape
         return int(self.labels[row * height // self.height, col * width // self.width])
 
+    def has(self, choice: RegionChoice) -> bool:
+        """Whether the region at a choice's place still is the one that was meant."""
+        if choice.area_px is None:
+            return True
+        now = float((self.labels == self.at(choice.row, choice.col)).sum()) * self.scale**2
+        return now <= _AS_LARGE * choice.area_px and choice.area_px <= _AS_LARGE * now
+
     def decide(
         self, choices: tuple[RegionChoice, ...], gone: NDArray[np.bool_]
     ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
@@ -84,7 +97,11 @@ class Regions:
         `gone`, (H, W) bool, is what is cleared as measured. The edge between the two is left to clearing and to the rim:
         a hole begins a little off what stands beside it, a wall a little off what goes.
         """
-        said = {self.at(choice.row, choice.col): choice.verdict for choice in choices}
+        said = {
+            self.at(choice.row, choice.col): choice.verdict
+            for choice in choices
+            if self.has(choice)
+        }
         holes, walls = (
             self.mask(
                 np.array([number for number, one in said.items() if one == verdict], np.int64)

@@ -62,7 +62,7 @@ def add_answer(recipe: Recipe, area: Area, spots: tuple[Spot, ...], verdict: Ver
             also = [tuple(_to_spot(area, *place).values()) for place in choice.also]
             pockets.append({**said, "also": also})
         else:
-            regions.append(said)
+            regions.append({**said, "px": choice.area_px})
     return change_recipe(recipe, "reach", pockets=pockets, regions=regions)
 
 

@@ -5,7 +5,8 @@ import numpy as np
 from tidymargin.core.base.average import average_down
 from tidymargin.core.base.errors import BadParameterError, DomainError
 from tidymargin.core.base.picture import Region, whole
-from tidymargin.core.questions.asking import Question, Spot, Verdict, find_questions
+from tidymargin.core.questions.asking import Question, Spot, Verdict, find_questions, find_resting
+from tidymargin.core.reach.regions import RegionChoice
 from tidymargin.formats.encode import encode_quick
 from tidymargin.services.picture.asking import add_answer
 from tidymargin.services.views.cutting import load_cutter
@@ -43,6 +44,25 @@ def load_questions(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...]:
         Priority.THUMBNAIL,
         lambda: find_questions(load_cutter(workshop, sheet)),
         lambda asked: _LABELS_BYTES + _BYTES * len(asked),
+        cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height,
+    )
+
+
+def load_resting(workshop: Workshop, sheet: Sheet) -> tuple[RegionChoice, ...]:
+    """Return the answers of a sheet that are not followed, since what is at their place now is another area.
+
+    Raises
+    ------
+    StoppedError
+        The sheet has gone on to another state.
+    """
+    if not sheet.recipe.reach.regions:
+        return ()
+    return workshop.look_up(
+        found_name(sheet, "resting"),
+        Priority.THUMBNAIL,
+        lambda: find_resting(load_cutter(workshop, sheet)),
+        lambda there: _BYTES * (1 + len(there)),
         cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height,
     )
 

@@ -6,9 +6,10 @@ from tidymargin.core.base.errors import BadParameterError, StoppedError, Unreada
 from tidymargin.services.edits import changing, history
 from tidymargin.services.trays import carrying
 from tidymargin.services.views import finding
-from tidymargin.services.views.asked import load_questions
+from tidymargin.services.views.asked import load_questions, load_resting
 from tidymargin.services.views.measuring import resume_measuring, stop_measuring
 from tidymargin.services.workshop.identity import export_name, facts_name
+from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, show_found, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
@@ -44,7 +45,12 @@ def show_gaps() -> str | tuple[str, int]:
 @blueprint.get("/questions")
 def show_questions() -> str | tuple[str, int]:
     """Show what could be either way as soon as that is found, and what counts it elsewhere."""
-    return show_found(load_questions, "bench/_questions_found.html")
+
+    def look(workshop: Workshop, sheet: Sheet) -> None:
+        load_questions(workshop, sheet)
+        load_resting(workshop, sheet)
+
+    return show_found(look, "bench/_questions_found.html")
 
 
 @blueprint.get("/alike")

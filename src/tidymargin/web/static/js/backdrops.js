@@ -69,6 +69,10 @@ export class Backdrops {
 
   lay(kind) {
     this.kind = kind;
+    // what the ledger shows of the cut lies on the same
+    const colour = AS_MATTE.has(kind) ? "#000000" : kind;
+    if (kind === "blotter" || kind === "picture") document.documentElement.style.removeProperty("--laid");
+    else document.documentElement.style.setProperty("--laid", colour);
     this.follow();
     this.stage.paint();
   }
