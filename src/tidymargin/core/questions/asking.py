@@ -12,7 +12,7 @@ from tidymargin.core.base.weighing import find_apart
 from tidymargin.core.cut import Cutter
 from tidymargin.core.levels import find_regions
 from tidymargin.core.questions.signs import RegionSigns, measure_regions
-from tidymargin.core.reach.pockets import Pocket, PocketChoice
+from tidymargin.core.reach.pockets import Pocket, PocketChoice, Pockets, group_alike
 from tidymargin.core.reach.regions import RegionChoice, Regions
 
 Verdict = Literal["clear", "keep"]
@@ -132,10 +132,14 @@ def find_questions(cutter: Cutter) -> tuple[Question, ...]:
     """Return what could be either way in a sheet's cut and nobody has decided, the likeliest to change much first."""
     if cutter.facts.is_busy or cutter.facts.ground.border_share == 0:
         return ()
-    asked = [_ask_pockets(group) for group in cutter.pockets.alike]
-    # ink is as solid as it differs: no part of it is one or the other
-    if cutter.facts.nature == "opaque":
-        asked += _ask_regions(cutter, measure_regions(cutter))
+    if (
+        cutter.facts.nature == "ink"
+    ):  # it is as solid as it differs: no part of it is one or the other
+        asked = [_ask_pockets(group) for group in cutter.pockets.alike]
+    else:
+        signs = measure_regions(cutter)
+        asked = [_ask_pockets(group) for group in _find_open_pockets(cutter.pockets, signs)]
+        asked += _ask_regions(cutter, signs)
     return tuple(sorted(asked, key=lambda question: -question.worth)[:MOST_QUESTIONS])
 
 
@@ -144,6 +148,17 @@ def find_resting(cutter: Cutter) -> tuple[RegionChoice, ...]:
     said = cutter.plan.reach.regions
     regions = find_regions(cutter.picture, cutter.facts) if said else None
     return tuple(choice for choice in said if regions is not None and not regions.has(choice))
+
+
+def _find_open_pockets(pockets: Pockets, signs: RegionSigns) -> tuple[tuple[Pocket, ...], ...]:
+    """Return pockets that nobody has decided, and those told closed that as regions of the picture would go."""
+    chance = signs.find_probability()
+
+    def is_open(pocket: Pocket) -> bool:
+        as_region = chance[signs.regions.at(pocket.row, pocket.col)]
+        return not pocket.is_decided or (pocket.reason == "closed" and as_region >= _ASKED_FROM)
+
+    return group_alike([pocket for pocket in pockets.listed if is_open(pocket)])
 
 
 def _ask_pockets(group: tuple[Pocket, ...]) -> Question:

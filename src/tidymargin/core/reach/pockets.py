@@ -1,5 +1,6 @@
 """Pockets: ground-coloured areas that the figure closes in, and what becomes of each."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -154,21 +155,7 @@ class Pockets:
     @property
     def alike(self) -> tuple[tuple[Pocket, ...], ...]:
         """What nobody has decided, alike ones together, as the counters of a text are."""
-        undecided = [pocket for pocket in self.listed if not pocket.is_decided]
-        area, chance = (np.array([getattr(p, name) for p in undecided]) for name in ("area_px", "chance"))  # fmt: skip
-        signs = np.array([pocket.signs or (0.0,) for pocket in undecided]).reshape(
-            len(undecided), -1 if undecided else 1
-        )
-        groups: list[tuple[Pocket, ...]] = []
-        left = np.arange(len(undecided))
-        while len(left):  # the largest that is left, and what is like it
-            away = signs[left] - signs[left[0]]
-            like = area[left[0]] <= _ALIKE * area[left]
-            like &= np.abs(chance[left] - chance[left[0]]) <= _ALIKE_CHANCE
-            like &= (away**2).sum(axis=1) <= _ALIKE_APART**2 * signs.shape[1]
-            groups.append(tuple(undecided[n] for n in left[like]))
-            left = left[~like]
-        return tuple(groups)
+        return group_alike([pocket for pocket in self.listed if not pocket.is_decided])
 
     def between_ink(self, closed: NDArray[np.bool_]) -> "Pockets":
         """Return them as they are where the figure is ink: all cleared.
@@ -177,6 +164,24 @@ class Pockets:
         """
         listed = tuple(replace(p, verdict="clear", reason="ink") for p in self.listed)
         return Pockets(listed, PackedMask.of(closed) if closed.any() else None)
+
+
+def group_alike(pockets: Sequence[Pocket]) -> tuple[tuple[Pocket, ...], ...]:
+    """Return pockets, given by falling area, with alike ones together: each group's first is what the others are like."""
+    area, chance = (np.array([getattr(p, name) for p in pockets]) for name in ("area_px", "chance"))  # fmt: skip
+    signs = np.array([pocket.signs or (0.0,) for pocket in pockets]).reshape(
+        len(pockets), -1 if pockets else 1
+    )
+    groups: list[tuple[Pocket, ...]] = []
+    left = np.arange(len(pockets))
+    while len(left):  # the largest that is left, and what is like it
+        away = signs[left] - signs[left[0]]
+        like = area[left[0]] <= _ALIKE * area[left]
+        like &= np.abs(chance[left] - chance[left[0]]) <= _ALIKE_CHANCE
+        like &= (away**2).sum(axis=1) <= _ALIKE_APART**2 * signs.shape[1]
+        groups.append(tuple(pockets[n] for n in left[like]))
+        left = left[~like]
+    return tuple(groups)
 
 
 def find_closed(
