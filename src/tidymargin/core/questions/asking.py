@@ -1,5 +1,6 @@
 """The few places of a cut that could be either way: ranked by what an answer is likely to change, alike ones as one."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -17,6 +18,7 @@ from tidymargin.core.reach.regions import RegionChoice, Regions
 
 Verdict = Literal["clear", "keep"]
 
+_BY_A_PERSON = ("rule", "yours", "split", "merged", "shut")  # reasons of pockets
 MOST_QUESTIONS = 400
 """That a person could go through."""
 
@@ -65,11 +67,12 @@ class Spot:
 
     def is_like(self, other: "Spot") -> bool:
         """Whether what a person says of one holds for another, of this picture or of one of its kind."""
+        if self.stays != other.stays:
+            return False
         if self.pocket is not None and other.pocket is not None:
             return self.pocket.is_like(other.pocket)
         return (
             self.pocket is other.pocket
-            and self.stays == other.stays
             and find_apart(self.signs, other.signs) <= _ALIKE
             and abs(self.chance - other.chance) <= _ALIKE_CHANCE
         )
@@ -132,15 +135,28 @@ def find_questions(cutter: Cutter) -> tuple[Question, ...]:
     """Return what could be either way in a sheet's cut and nobody has decided, the likeliest to change much first."""
     if cutter.facts.is_busy or cutter.facts.ground.border_share == 0:
         return ()
-    if (
-        cutter.facts.nature == "ink"
-    ):  # it is as solid as it differs: no part of it is one or the other
+    if not _has_regions(cutter):
         asked = [_ask_pockets(group) for group in cutter.pockets.alike]
     else:
         signs = measure_regions(cutter)
         asked = [_ask_pockets(group) for group in _find_open_pockets(cutter.pockets, signs)]
         asked += _ask_regions(cutter, signs)
     return tuple(sorted(asked, key=lambda question: -question.worth)[:MOST_QUESTIONS])
+
+
+def find_spots(cutter: Cutter) -> tuple[Spot, ...]:
+    """Return every place that an answer would change and that nobody has answered, whether it is asked about or not."""
+    if cutter.facts.is_busy or cutter.facts.ground.border_share == 0:
+        return ()
+    spots = [_of_pocket(p) for p in cutter.pockets.listed if p.reason not in _BY_A_PERSON]
+    if _has_regions(cutter):
+        spots += [spot for _, spot in _list_regions(cutter, measure_regions(cutter), 0.0)]
+    return tuple(spots)
+
+
+def _has_regions(cutter: Cutter) -> bool:
+    """Whether parts of a figure are one or the other: ink is as solid as it differs."""
+    return cutter.facts.nature == "opaque"
 
 
 def find_resting(cutter: Cutter) -> tuple[RegionChoice, ...]:
@@ -162,12 +178,20 @@ def _find_open_pockets(pockets: Pockets, signs: RegionSigns) -> tuple[tuple[Pock
 
 
 def _ask_pockets(group: tuple[Pocket, ...]) -> Question:
-    spots = tuple(Spot(p.row, p.col, p.area_px, p.box, p, None, p.chance, p.signs) for p in group)
+    spots = tuple(map(_of_pocket, group))
     chance = float(np.average([p.chance for p in group], weights=[p.area_px for p in group]))
     return Question(spots, "stays", chance, "closed_in")
 
 
-def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
+def _of_pocket(pocket: Pocket) -> Spot:
+    stays = pocket.verdict == "keep"
+    return Spot(pocket.row, pocket.col, pocket.area_px, pocket.box, pocket, None, pocket.chance, pocket.signs, stays)  # fmt: skip
+
+
+def _list_regions(
+    cutter: Cutter, signs: RegionSigns, asked_from: float
+) -> Iterator[tuple[int, Spot]]:
+    """Yield what nobody has answered and an answer surely changes, by falling size: its number, and what is known of it."""
     chance = signs.find_probability()
     stays = signs.stays > 0.5
     other_way = np.where(stays, chance, 1 - chance)
@@ -175,28 +199,35 @@ def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
     # what lies in the rim is solved, whatever is said
     changes = signs.regions.measure_insides(cutter.facts.rim.width_px / 2)
     changes *= np.where(stays, signs.stays, 1 - signs.stays)
-    asked = (changes >= least) & (other_way >= _ASKED_FROM) & ~signs.is_pocket
+    listed = (changes >= least) & (other_way >= asked_from) & ~signs.is_pocket
     answered = filter(signs.regions.has, cutter.plan.reach.regions)
     decided = [(choice.row, choice.col) for choice in answered]
     for pocket in cutter.plan.reach.choices:
         decided += [(pocket.row, pocket.col), *pocket.also]
     for row, col in decided:
-        asked[signs.regions.at(row, col)] = False
+        listed[signs.regions.at(row, col)] = False
     kept = replace(signs, regions=signs.regions.bare)
     deviations = signs.find_deviations()
+    for number in np.flatnonzero(listed)[np.argsort(-signs.area_px[listed], kind="stable")]:
+        yield (
+            int(number),
+            replace(
+                _to_spot(kept, number),
+                chance=float(chance[number]),
+                signs=tuple(deviations[number].tolist()),
+                stays=bool(stays[number]),
+            ),
+        )
+
+
+def _ask_regions(cutter: Cutter, signs: RegionSigns) -> list[Question]:
     groups: list[list[Spot]] = []
     first: list[int] = []  # regions of the groups
-    for number in np.flatnonzero(asked)[np.argsort(-signs.area_px[asked], kind="stable")]:
-        spot = replace(
-            _to_spot(kept, number),
-            chance=float(chance[number]),
-            signs=tuple(deviations[number].tolist()),
-            stays=bool(stays[number]),
-        )
+    for number, spot in _list_regions(cutter, signs, _ASKED_FROM):
         like = next((group for group in groups if group[0].is_like(spot)), None)
         if like is None:
             groups.append([spot])
-            first.append(int(number))
+            first.append(number)
         else:
             like.append(spot)
     return [

@@ -5,12 +5,12 @@ from contextlib import suppress
 from dataclasses import dataclass
 
 from tidymargin.core.base.errors import BadParameterError, DomainError, StaleHeadError
-from tidymargin.core.questions.asking import Question, Spot, Verdict
+from tidymargin.core.questions.asking import Spot, Verdict
 from tidymargin.formats.steps import PocketEntry, RegionEntry
 from tidymargin.services.edits.changing import Edit, commit_recipe
 from tidymargin.services.edits.history import undo_change
 from tidymargin.services.picture.asking import add_answer
-from tidymargin.services.views.asked import ask_behind, load_questions, questions_at_hand
+from tidymargin.services.views.asked import load_questions, look_behind, spots_at_hand
 from tidymargin.services.workshop.states import is_of_older_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
@@ -64,6 +64,8 @@ class Offer:
 def find_offer(workshop: Workshop, sheet: Sheet) -> Offer | None:
     """Return what a sheet's last answer could be carried to, as far as is known; the rest is looked for behind that.
 
+    That is all that is alike and that nobody answered, whether it is asked about there or not.
+
     None where its last change is no answer, or it lies in no tray.
 
     Raises
@@ -76,11 +78,11 @@ def find_offer(workshop: Workshop, sheet: Sheet) -> Offer | None:
         return None
     models = _find_models(workshop, sheet)
     others = [s for s in workshop.trays.list_sheets(sheet.tray) if s.id != sheet.id]
-    asked = {s.id: () if is_of_older_engine(s) else questions_at_hand(workshop, s) for s in others}
-    unknown = [s for s in others if asked[s.id] is None]
+    open_on = {s.id: () if is_of_older_engine(s) else spots_at_hand(workshop, s) for s in others}
+    unknown = [s for s in others if open_on[s.id] is None]
     for other in unknown[:_AT_ONCE]:
-        ask_behind(workshop, other)
-    found = ((s, tuple(_find_alike(models, asked[s.id] or ()))) for s in others)
+        look_behind(workshop, other)
+    found = ((s, tuple(_find_alike(models, open_on[s.id] or ()))) for s in others)
     there = tuple(There(s, spots) for s, spots in found if spots)
     return Offer(verdict, there, len(others) - len(unknown), len(others))
 
@@ -96,11 +98,10 @@ def _find_models(workshop: Workshop, sheet: Sheet) -> tuple[Spot, ...]:
     return tuple(s for q in questions for s in q.spots if (s.row, s.col) in answered)
 
 
-def _find_alike(models: tuple[Spot, ...], asked: tuple[Question, ...]) -> Iterator[Spot]:
-    for question in asked:
-        for spot in question.spots:
-            if any(model.is_like(spot) for model in models):
-                yield spot
+def _find_alike(models: tuple[Spot, ...], spots: tuple[Spot, ...]) -> Iterator[Spot]:
+    for spot in spots:
+        if any(model.is_like(spot) for model in models):
+            yield spot
 
 
 def carry_answer(workshop: Workshop, sheet: Sheet, chosen: Collection[str]) -> int:

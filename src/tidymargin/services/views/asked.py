@@ -5,7 +5,14 @@ import numpy as np
 from tidymargin.core.base.average import average_down
 from tidymargin.core.base.errors import BadParameterError, DomainError
 from tidymargin.core.base.picture import Region, whole
-from tidymargin.core.questions.asking import Question, Spot, Verdict, find_questions, find_resting
+from tidymargin.core.questions.asking import (
+    Question,
+    Spot,
+    Verdict,
+    find_questions,
+    find_resting,
+    find_spots,
+)
 from tidymargin.core.reach.regions import RegionChoice
 from tidymargin.formats.encode import encode_quick
 from tidymargin.services.picture.asking import add_answer
@@ -67,19 +74,25 @@ def load_resting(workshop: Workshop, sheet: Sheet) -> tuple[RegionChoice, ...]:
     )
 
 
-def ask_behind(workshop: Workshop, sheet: Sheet) -> None:
-    """Begin to look for what is asked about a sheet's cut, behind what anybody looks at; nothing where it cannot be cut."""
-    name = found_name(sheet, "questions")
+def look_behind(workshop: Workshop, sheet: Sheet) -> None:
+    """Begin to look for all that could be answered on a sheet, behind what anybody looks at; nothing where it cannot be cut."""
+    name = found_name(sheet, "spots")
 
     def compute() -> None:
         workshop.executor.tick(0)  # what is looked at goes first
         try:
-            asked = find_questions(load_cutter(workshop, sheet))
+            spots = find_spots(load_cutter(workshop, sheet))
         except DomainError:
-            asked = ()
-        workshop.small.put(name, asked, _LABELS_BYTES + _BYTES * len(asked))
+            spots = ()
+        workshop.small.put(name, spots, _LABELS_BYTES + _BYTES * len(spots))
 
     workshop.executor.submit(f"behind:{name}", Priority.KEEPING, compute, cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height)  # fmt: skip
+
+
+def spots_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Spot, ...] | None:
+    """Return all that could be answered on a sheet; None where that has not been looked for yet."""
+    found: tuple[Spot, ...] | None = workshop.small.get(found_name(sheet, "spots"))
+    return found
 
 
 def questions_at_hand(workshop: Workshop, sheet: Sheet) -> tuple[Question, ...] | None:
@@ -109,8 +122,14 @@ def require_question(questions: tuple[Question, ...], row: int, col: int) -> tup
 
 def make_choice(workshop: Workshop, sheet: Sheet, row: int, col: int, verdict: Verdict) -> bytes:
     """Return a small PNG of the cut around a place that is asked about, as an answer would leave it."""
-    question, spot = require_question(load_questions(workshop, sheet), row, col)
-    other = sheet.decided_by(add_answer(sheet.recipe, sheet.area, question.spots, verdict))
+    for spot in spots_at_hand(workshop, sheet) or ():  # of another sheet of a tray
+        if (spot.row, spot.col) == (row, col):
+            spots: tuple[Spot, ...] = (spot,)
+            break
+    else:
+        question, spot = require_question(load_questions(workshop, sheet), row, col)
+        spots = question.spots
+    other = sheet.decided_by(add_answer(sheet.recipe, sheet.area, spots, verdict))
 
     def make() -> bytes:
         cutter = load_cutter(workshop, other)
