@@ -1,14 +1,12 @@
 """What could be either way, answered by keyboard alone."""
 
-import cv2
-import numpy as np
 import pytest
 
 from tests.browser.conftest import find_axe_faults
 from tests.browser.test_deciding import open_sheet, reach_of, wait_changed
 from tests.browser.test_journeys import export
-from tests.conftest import to_png
 from tests.services.test_carrying import draw_page, shadows_only
+from tests.web.test_questions import draw_blocks, either_way
 from tidymargin.core.questions import signs
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays.trays import make_tray
@@ -18,15 +16,9 @@ pytestmark = pytest.mark.browser
 
 @pytest.fixture
 def blocks(monkeypatch):
-    """Two red blocks with soft grey patches below them, of which each could be either way, on white."""
-    monkeypatch.setattr(
-        signs.RegionSigns, "find_probability", lambda self: np.full(len(self.area_px), 0.5)
-    )
-    rgb = np.full((300, 400, 3), 255, np.uint8)
-    for left in (30, 220):
-        cv2.rectangle(rgb, (left, 180), (left + 120, 240), (206, 206, 206), -1)
-        cv2.rectangle(rgb, (left + 10, 60), (left + 110, 190), (170, 30, 40), -1)
-    return to_png(cv2.GaussianBlur(rgb, (0, 0), 0.7))
+    """Two blocks with their shadows, of which each could be either way."""
+    monkeypatch.setattr(signs.RegionSigns, "find_probability", either_way)
+    return draw_blocks()
 
 
 def test_questions_are_walked_answered_and_taken_back_by_keyboard_alone(page, workshop, blocks):

@@ -16,17 +16,25 @@ from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
 
 
-@pytest.fixture
-def sheet(workshop, monkeypatch):
-    """Two red blocks with soft grey patches below them, of which each could be either way, on white."""
-    monkeypatch.setattr(
-        signs.RegionSigns, "find_probability", lambda self: np.full(len(self.area_px), 0.5)
-    )
+def draw_blocks():
+    """Two red blocks with soft grey patches below them, on white."""
     rgb = np.full((300, 400, 3), 255, np.uint8)
     for left in (30, 220):
         cv2.rectangle(rgb, (left, 180), (left + 120, 240), (206, 206, 206), -1)
         cv2.rectangle(rgb, (left + 10, 60), (left + 110, 190), (170, 30, 40), -1)
-    sheet = add_sheet(workshop, to_png(cv2.GaussianBlur(rgb, (0, 0), 0.7)), "blocks.png")
+    return to_png(cv2.GaussianBlur(rgb, (0, 0), 0.7))
+
+
+def either_way(measured):
+    """How likely each region is ground: as likely as not."""
+    return np.full(len(measured.area_px), 0.5)
+
+
+@pytest.fixture
+def sheet(workshop, monkeypatch):
+    """Such blocks, of which each could be either way."""
+    monkeypatch.setattr(signs.RegionSigns, "find_probability", either_way)
+    sheet = add_sheet(workshop, draw_blocks(), "blocks.png")
     load_measured(workshop, sheet)
     return sheet
 

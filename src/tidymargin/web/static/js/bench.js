@@ -3,9 +3,10 @@
 import { Backdrops } from "./backdrops.js";
 import { Curve } from "./curve.js";
 import { Exporting } from "./exporting.js";
-import { Late } from "./late.js";
 import { Finishing } from "./finishing.js";
+import { Late } from "./late.js";
 import { Marking } from "./marking.js";
+import { byId, readSheet, say } from "./page.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
@@ -14,36 +15,6 @@ import { Settings } from "./settings.js";
 import { Stage } from "./stage.js";
 import { makeTools } from "./tools/index.js";
 import { Walking } from "./walking.js";
-
-const byId = (id) => document.getElementById(id);
-
-function readSheet(sheet = {}) {
-  const data = byId("sheet-data").dataset;
-  return Object.assign(sheet, {
-    address: `/sheets/${data.sheet}/`,
-    head: data.head,
-    width: Number(data.width),
-    height: Number(data.height),
-    measured: data.measured === "1",
-    tone: data.tone,
-    tolerance: Number(data.tolerance),
-    jumps: data.jumps.split(" ").filter(Boolean).map(Number),
-    spotRow: Number(data.spotRow),
-    spotCol: Number(data.spotCol),
-    backdrop: data.backdrop,
-    name: data.name,
-    ...JSON.parse(data.things),
-  });
-}
-
-function say(text, where = byId("messages")) {
-  const message = document.createElement("div");
-  message.className = "message";
-  const words = document.createElement("strong");
-  words.textContent = text;
-  message.append(words);
-  where.replaceChildren(message);
-}
 
 const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
 const SKETCHED = "rims are being solved";

@@ -1,0 +1,33 @@
+// What the page itself says and is told: its sheet, and messages.
+
+export const byId = (id) => document.getElementById(id);
+
+// What the page says of its sheet, put into an object of it; one that is there stays the same one.
+export function readSheet(sheet = {}) {
+  const data = byId("sheet-data").dataset;
+  return Object.assign(sheet, {
+    address: `/sheets/${data.sheet}/`,
+    head: data.head,
+    width: Number(data.width),
+    height: Number(data.height),
+    measured: data.measured === "1",
+    tone: data.tone,
+    tolerance: Number(data.tolerance),
+    jumps: data.jumps.split(" ").filter(Boolean).map(Number),
+    spotRow: Number(data.spotRow),
+    spotCol: Number(data.spotCol),
+    backdrop: data.backdrop,
+    name: data.name,
+    ...JSON.parse(data.things),
+  });
+}
+
+// Shows a message: to all, or where it belongs.
+export function say(text, where = byId("messages")) {
+  const message = document.createElement("div");
+  message.className = "message";
+  const words = document.createElement("strong");
+  words.textContent = text;
+  message.append(words);
+  where.replaceChildren(message);
+}
