@@ -1,6 +1,8 @@
 """What a sheet's ledger shows, gathered for its templates."""
 
 from tidymargin.core.base.errors import DomainError
+from tidymargin.core.reach.narrows import Narrow
+from tidymargin.core.reach.pockets import Pockets
 from tidymargin.formats.export_step import write_sizes
 from tidymargin.formats.finishing import RimStep
 from tidymargin.services.edits import history
@@ -18,7 +20,7 @@ from tidymargin.services.views.measuring import (
 )
 from tidymargin.services.views.proofs import find_meant_grounds, load_proof
 from tidymargin.services.workshop.states import is_of_older_engine
-from tidymargin.services.workshop.workshop import Workshop
+from tidymargin.services.workshop.workshop import Measured, Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.drawn_curve import CURVE_HEIGHT, CURVE_TOP, CURVE_WIDTH, draw_curve
 from tidymargin.web.sentences.by_hand import list_groups
@@ -65,11 +67,52 @@ def gather_unreadable(workshop: Workshop, sheet: Sheet, error: DomainError) -> d
     }
 
 
+def _gather_cut(
+    workshop: Workshop,
+    sheet: Sheet,
+    opened: str,
+    measured: Measured,
+    pockets: Pockets,
+    narrows: tuple[Narrow, ...] | None,
+) -> dict[str, object]:
+    """Return what is known of a sheet once it is measured, and what its open sentence shows of that."""
+    recipe, area, facts = sheet.recipe, sheet.area, measured.facts
+    unwanted = finding.load_unwanted(workshop, sheet)
+    chosen = recipe.reach.tolerance
+    tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
+    rows = list_pockets(pockets, area.width * area.height, _MOST_ROWS)
+    return {
+        "tolerance": tolerance,
+        "why": say_reason(explain_tolerance(facts)),
+        "curve": draw_curve(facts, tolerance),
+        "ground": facts.ground,
+        "spot": measured.spot,
+        "tone": measured.blotter,
+        "facts": facts,
+        "reasons": [say_reason(reason) for reason in find_reasons(facts)],
+        "pockets": pockets,
+        "small": finding.count_small(workshop, sheet),
+        "strays": [(g, say_group(g)) for g in unwanted.groups],
+        "specks": unwanted.specks,
+        "speck_words": say_specks(unwanted.specks) if unwanted.specks else "",
+        "pocket_rows": rows,
+        "things": gather_things(area, recipe, rows, opened),
+        "page": measured.page,
+        "narrows": narrows
+        and [(each, say_narrow(each, area.width * area.height)) for each in narrows],
+        "kinds": KINDS,
+        "meant": find_meant_grounds(workshop, sheet) if opened == "ground" else (),
+        "natures": NATURES,
+        "preparations": PREPARATIONS,
+        "starts": STARTS,
+        "marks_listed": list_groups(recipe) if opened == "by_hand" else ((), ""),
+    }
+
+
 def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, object]:
     """Return what the ledger's templates are given; `opened` is the step that is open, or nothing."""
     recipe = sheet.recipe
     measured = load_measured(workshop, sheet) if is_measured(workshop, sheet) else None
-    facts = measured.facts if measured else None
     area = sheet.area
     pockets = finding.load_pockets(workshop, sheet) if measured else None
     narrows = finding.narrows_at_hand(workshop, sheet) if measured else ()
@@ -101,7 +144,7 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
         "questions": None if asked is None else list_questions(asked, area),
         "to_ask": to_ask,
         "resting": load_resting(workshop, sheet) if opened == "reach" and asked is not None else (),
-        "measured": facts is not None,
+        "measured": measured is not None,
         "narrows": (),
         "breaks": breaks,
         "faults": faults,
@@ -125,35 +168,6 @@ def gather_ledger(workshop: Workshop, sheet: Sheet, opened: str) -> dict[str, ob
     values |= _gather_history(workshop, sheet) if opened == "history" else {}
     values["older"] = sheet.engine_version if is_of_older_engine(sheet) else 0
     values["has_older"] = values["older"] and load_proof(workshop, sheet) is not None
-    if measured and facts and pockets:
-        unwanted = finding.load_unwanted(workshop, sheet)
-        chosen = recipe.reach.tolerance
-        tolerance = facts.calm.tolerance if chosen == "auto" else float(chosen)
-        rows = list_pockets(pockets, area.width * area.height, _MOST_ROWS)
-        values |= {
-            "tolerance": tolerance,
-            "why": say_reason(explain_tolerance(facts)),
-            "curve": draw_curve(facts, tolerance),
-            "ground": facts.ground,
-            "spot": measured.spot,
-            "tone": measured.blotter,
-            "facts": facts,
-            "reasons": [say_reason(reason) for reason in find_reasons(facts)],
-            "pockets": pockets,
-            "small": finding.count_small(workshop, sheet),
-            "strays": [(g, say_group(g)) for g in unwanted.groups],
-            "specks": unwanted.specks,
-            "speck_words": say_specks(unwanted.specks) if unwanted.specks else "",
-            "pocket_rows": rows,
-            "things": gather_things(area, recipe, rows, opened),
-            "page": measured.page,
-            "narrows": narrows
-            and [(each, say_narrow(each, area.width * area.height)) for each in narrows],
-            "kinds": KINDS,
-            "meant": find_meant_grounds(workshop, sheet) if opened == "ground" else (),
-            "natures": NATURES,
-            "preparations": PREPARATIONS,
-            "starts": STARTS,
-            "marks_listed": list_groups(recipe) if opened == "by_hand" else ((), ""),
-        }
+    if measured and pockets:
+        values |= _gather_cut(workshop, sheet, opened, measured, pockets, narrows)
     return values
