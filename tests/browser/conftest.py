@@ -88,7 +88,11 @@ def open_context(
         context.on("weberror", lambda error: complaints.append(f"page error: {error.error}"))
         context.on(
             "console",
-            lambda said: complaints.append(said.text) if said.type == "error" else None,
+            lambda said: (
+                complaints.append(f"{said.text} ({said.location['url']})")
+                if said.type == "error"
+                else None
+            ),
         )
         return context
 

@@ -66,6 +66,8 @@ def test_one_answer_holds_for_both_patches_is_undone_by_one_step_and_is_refused_
     before = read_alpha(workshop, sheet)
     assert before[225, 90] == before[225, 280] == 255
     assert client.post(form["action"], data=values).status_code == 303
+    gone = client.get(row.select_one(".choice img")["src"])  # by a page that was slow
+    assert (gone.status_code, gone.data) == (204, b"")
     after = read_alpha(workshop, sheet)
     assert after[225, 90] == after[225, 280] == 0
     assert after[120, 90] == after[120, 280] == 255

@@ -16,7 +16,7 @@ from tidymargin.services.edits.changing import Edit
 from tidymargin.services.views.finding import find_dirty
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
-from tidymargin.web.context import MOST_FORM_BYTES, the_sheet, the_workshop
+from tidymargin.web.context import MOST_FORM_BYTES, send_nothing, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_ledger
 from tidymargin.web.numbers import read_json, require_small
 from tidymargin.web.words import gettext
@@ -38,13 +38,13 @@ def gather_page(sheet: Sheet) -> dict[str, object]:
     return gather_ledger(the_workshop(), sheet, opened_step())
 
 
-def show_found(look: Callable[[Workshop, Sheet], object], template: str) -> str | tuple[str, int]:
+def show_found(look: Callable[[Workshop, Sheet], object], template: str) -> str | Response:
     """Show what is looked for behind a sheet's page as soon as it is found, by a template that is given the page."""
     sheet = the_sheet()
     try:
         look(the_workshop(), sheet)
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
-        return "", 204
+        return send_nothing()
     return render_template(template, **gather_page(sheet))
 
 

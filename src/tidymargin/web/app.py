@@ -22,6 +22,7 @@ from tidymargin.core.base.errors import (
     NotFoundError,
     RefusedError,
     StaleHeadError,
+    StoppedError,
     StorageFullError,
     TooLargeError,
 )
@@ -35,7 +36,7 @@ from tidymargin.store.aside import write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
 from tidymargin.web.answers import OPENED_STEPS, opened_step
-from tidymargin.web.context import MOST_FORM_BYTES, the_workshop
+from tidymargin.web.context import MOST_FORM_BYTES, send_nothing, the_workshop
 from tidymargin.web.pages import bench, comparing, pixels, tray, trays
 from tidymargin.web.pages.steps import STEP_PAGES
 
@@ -105,6 +106,8 @@ def _place_for(error: DomainError) -> str:
 
 
 def _show_error(error: DomainError) -> Response:
+    if isinstance(error, StoppedError) and "head" in request.args:  # the sheet went on meanwhile
+        return send_nothing()
     status, _ = outcome_of(error)
     if request.accept_mimetypes.best in ("application/json", "application/octet-stream"):
         response = jsonify(

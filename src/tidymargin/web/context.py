@@ -1,6 +1,6 @@
 """What a request is answered with: the data folder that this application serves."""
 
-from flask import Blueprint, current_app, g
+from flask import Blueprint, Response, current_app, g, request
 
 from tidymargin.services.folder.watching import Watched
 from tidymargin.services.workshop.workshop import Workshop
@@ -20,14 +20,27 @@ def the_workshop() -> Workshop:
 
 
 def sheet_blueprint(name: str, below: str = "") -> Blueprint:
-    """Return a blueprint for addresses of a sheet; its views ask `the_sheet` or `the_edit` which one that is."""
+    """Return a blueprint for addresses of a sheet; its views ask `the_sheet` or `the_edit` which one that is.
+
+    An address that says under `head` which state it shows is answered with nothing once the sheet has gone on.
+    """
     made = Blueprint(name, __name__, url_prefix=f"/sheets/<int:sheet_id>{below}")
 
     @made.url_value_preprocessor
     def note_sheet(_: str | None, values: dict[str, int] | None) -> None:
         g.sheet_id = (values or {}).pop("sheet_id")
 
+    @made.before_request
+    def pass_over() -> Response | None:
+        head = request.args.get("head")
+        return send_nothing() if head is not None and head != str(the_sheet().head) else None
+
     return made
+
+
+def send_nothing() -> Response:
+    """Answer a page that asks for nothing that there is now, which is no fault and no complaint of its browser's."""
+    return Response(status=204)
 
 
 def the_sheet() -> Sheet:

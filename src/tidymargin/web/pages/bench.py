@@ -12,7 +12,7 @@ from tidymargin.services.workshop.identity import export_name, facts_name
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
 from tidymargin.web.answers import Answer, answer, gather_page, show_found, the_edit
-from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
+from tidymargin.web.context import send_nothing, sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.ledger import gather_unreadable
 
 blueprint = sheet_blueprint("bench")
@@ -37,13 +37,13 @@ def show_ledger() -> str:
 
 
 @blueprint.get("/gaps")
-def show_gaps() -> str | tuple[str, int]:
+def show_gaps() -> str | Response:
     """Show the gaps as soon as they are found, and the sentence that names them."""
     return show_found(finding.load_narrows, "bench/_gaps_found.html")
 
 
 @blueprint.get("/questions")
-def show_questions() -> str | tuple[str, int]:
+def show_questions() -> str | Response:
     """Show what could be either way as soon as that is found, and what counts it elsewhere."""
 
     def look(workshop: Workshop, sheet: Sheet) -> None:
@@ -54,13 +54,13 @@ def show_questions() -> str | tuple[str, int]:
 
 
 @blueprint.get("/alike")
-def show_alike() -> str | tuple[str, int]:
+def show_alike() -> str | Response:
     """Show what the last answer could be carried to, as far as that is known, and what it was carried to."""
     sheet = the_sheet()
     try:
         offer = carrying.find_offer(the_workshop(), sheet)
     except StoppedError:  # the sheet has gone on, and its ledger asks anew
-        return "", 204
+        return send_nothing()
     carried = carrying.list_carried(the_workshop(), sheet)
     return render_template("bench/_alike.html", sheet=sheet, offer=offer, carried=carried)
 

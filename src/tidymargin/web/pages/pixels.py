@@ -29,7 +29,7 @@ from tidymargin.services.views.finding import (
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.services.views.windows import View
 from tidymargin.store.values import Sheet
-from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
+from tidymargin.web.context import send_nothing, sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.numbers import read_argument, read_json
 from tidymargin.web.sentences.reach import say_place
 
@@ -64,7 +64,7 @@ def show_view() -> Response:
     try:
         seen = viewing.render_view(the_workshop(), sheet, view, tried, settles=settles, asker=asker)
     except StoppedError:  # whoever asked has asked for something newer since
-        return Response(status=204)
+        return send_nothing()
     return _send_raw(seen)
 
 

@@ -18,7 +18,7 @@ from tidymargin.services.trays import trays
 from tidymargin.services.trays.trays import Card, overview_of
 from tidymargin.store.values import Tray, TrayJob
 from tidymargin.web.answers import read_number, read_seen
-from tidymargin.web.context import the_workshop
+from tidymargin.web.context import send_nothing, the_workshop
 from tidymargin.web.pages.trays import BACKDROPS, chosen_backdrop
 from tidymargin.web.sentences import tray as sentences
 from tidymargin.web.sentences.export import list_formats
@@ -97,7 +97,7 @@ def show_now(tray_id: int) -> AnyResponse:
     """Show what became of a tray since a page saw it: nothing, the cards that changed, or all of them."""
     facts = _gather(the_workshop().trays.load(tray_id))
     if request.args.get("seen") == facts["shown"]:
-        return Response(status=204)
+        return send_nothing()
     before = the_workshop().small.get(f"seen:{request.args.get('seen', '')[:40]}")
     goes, comes = _compare(before, facts["seen"], facts["cards"])
     return Response(render_template("trays/_now.html", **facts, goes=goes, comes=comes))

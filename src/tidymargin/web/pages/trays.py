@@ -21,7 +21,7 @@ from tidymargin.services.trays.exports import list_without_tray
 from tidymargin.services.trays.trays import Card, overview_of
 from tidymargin.store.values import Sheet, Tray
 from tidymargin.web.answers import read_number
-from tidymargin.web.context import IN_MEMORY_BYTES, the_workshop, what_is_watched
+from tidymargin.web.context import IN_MEMORY_BYTES, send_nothing, the_workshop, what_is_watched
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.tray import say_tray
 from tidymargin.web.sentences.trays import (
@@ -102,7 +102,7 @@ def tell_watched() -> AnyResponse:
     """
     watched = what_is_watched()
     if watched is None:
-        return Response(status=204)
+        return send_nothing()
     if watched.came != int(read_argument("came", 0)):
         return Response(render_template("trays/_came.html", **_facts_for_templates()))
     return Response(render_template("trays/_watched.html", watched=watched, **_say_watched()))  # fmt: skip
@@ -170,7 +170,7 @@ def ask_room() -> Response:
     """Say whether there is room for a picture of so many bytes, before any of it is sent."""
     size = int(read_argument("bytes", 0))
     keeping.check_room(the_workshop(), size, size if size > IN_MEMORY_BYTES else 0)
-    return Response(status=204)
+    return send_nothing()
 
 
 @blueprint.post("/sheets")

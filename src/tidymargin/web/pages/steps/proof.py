@@ -45,7 +45,7 @@ def set_limits() -> Answer:
 
 
 @blueprint.get("/faults")
-def show_faults() -> str | tuple[str, int]:
+def show_faults() -> str | Response:
     """Show the faults as soon as they are found, and what counts them elsewhere."""
     return show_found(load_faults, "bench/_faults_found.html")
 
