@@ -34,7 +34,7 @@ from tidymargin.demo.grounds import add_grain, make_checker, make_paper, make_sc
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 
-_INKS = ("#1D2A5E", "#141414", "#3B2A1E", "#7A1420", "#0F4C4A", "#2B2B60", "#C0392B", "#5A3A78")
+INKS = ("#1D2A5E", "#141414", "#3B2A1E", "#7A1420", "#0F4C4A", "#2B2B60", "#C0392B", "#5A3A78")
 _PALE = (
     (255, 255, 255),
     (255, 255, 255),
@@ -54,7 +54,7 @@ _STRONG = (
 )
 
 
-def _piece(random: np.random.Generator, side: int) -> Rgba:
+def draw_piece(random: np.random.Generator, side: int) -> Rgba:
     """Return a piece cut out of a coloured print, or several."""
     alpha = np.zeros((side, side), np.uint8)
     step = side // int(random.integers(1, 4))
@@ -73,7 +73,7 @@ def _piece(random: np.random.Generator, side: int) -> Rgba:
     return np.dstack([low + rgb * (high - low), alpha]).astype(np.float32)
 
 
-def _sticker(random: np.random.Generator, side: int, family: str) -> Rgba:
+def draw_sticker(random: np.random.Generator, side: int, family: str) -> Rgba:
     """Return an icon with a white rim of even width around it."""
     inner = int(side * 0.84)
     drawn = np.zeros((side, side, 4), np.float32)
@@ -87,7 +87,7 @@ def _sticker(random: np.random.Generator, side: int, family: str) -> Rgba:
     return np.dstack([drawn[..., :3] * share + white * (1 - share), np.maximum(rim, drawn[..., 3])])
 
 
-def _make_ground(
+def make_ground(
     random: np.random.Generator, side: int, kinds: tuple[str, ...]
 ) -> tuple[str, NDArray[np.floating]]:
     """Return a ground's kind and its pixels."""
@@ -120,7 +120,7 @@ def _make_ground(
     return kind, np.broadcast_to(rgb, (side, side, 3)).copy()
 
 
-def _soften(random: np.random.Generator, figure: Rgba, most: float) -> Rgba:
+def soften(random: np.random.Generator, figure: Rgba, most: float) -> Rgba:
     """Return a figure as out of focus, or as enlarged from a smaller one."""
     side = len(figure)
     mixed: NDArray[Any] = figure.copy()
@@ -135,7 +135,7 @@ def _soften(random: np.random.Generator, figure: Rgba, most: float) -> Rgba:
     return out
 
 
-def _take(
+def take(
     random: np.random.Generator, rgb: NDArray[np.floating], *, is_photo: bool
 ) -> NDArray[np.uint8]:
     """Return a picture as it is taken and saved: grain, what a phone sharpens, JPEG."""
@@ -159,11 +159,11 @@ def make_wide(number: int) -> Made:
     which = number % 12
     nature, family, light, most_soft = "opaque", "", None, 1.0
     kinds: tuple[str, ...] = ("flat", "flat", "paper", "checker", "screen")
-    code = _INKS[int(random.integers(0, len(_INKS)))]
+    code = INKS[int(random.integers(0, len(INKS)))]
     inner = int(side * random.uniform(0.72, 0.94))
     if which < 4:
         kinds = ("flat", "paper", "paper")
-    kind, ground = _make_ground(random, side, kinds)
+    kind, ground = make_ground(random, side, kinds)
     if which < 4:
         shape = SHAPES[(number // 12 * 4 + which) % len(SHAPES)]
         family = f"rendered {shape}"
@@ -171,7 +171,7 @@ def make_wide(number: int) -> Made:
         figure, light = thing.rgba, thing.light
     else:
         if which == 4:
-            family, drawn = "pieces", _piece(random, inner)
+            family, drawn = "pieces", draw_piece(random, inner)
         elif which in (5, 6):
             family, most_soft = ICONS[int(random.integers(0, len(ICONS)))], 2.5
             drawn = (draw_grey if random.random() < 0.15 else draw_solid)(
@@ -179,7 +179,7 @@ def make_wide(number: int) -> Made:
             )
         elif which == 7:
             family = f"sticker {ICONS[int(random.integers(0, len(ICONS)))]}"
-            drawn = _sticker(random, inner, family.removeprefix("sticker "))
+            drawn = draw_sticker(random, inner, family.removeprefix("sticker "))
         elif which == 8:
             family = (*LINES, *TYPES)[int(random.integers(0, len(LINES) + len(TYPES)))]
             drawn = (draw_line_art if family in LINES else draw_printed)(
@@ -197,7 +197,7 @@ def make_wide(number: int) -> Made:
         at = (side - inner) // 2
         figure[at : at + inner, at : at + inner] = drawn
     if random.random() < 0.6:
-        figure = _soften(random, figure, most_soft)
+        figure = soften(random, figure, most_soft)
     alpha = figure[..., 3:] / 255
     if which in (4, 5, 6, 7) and kind in ("flat", "paper") and random.random() < 0.35:
         ground = ground * cast_shade(random, alpha[..., 0])
@@ -207,7 +207,7 @@ def make_wide(number: int) -> Made:
     mixed = np.clip(figure[..., :3], 0, 255) * alpha + ground * (1 - alpha)
     is_photo = which < 5 or kind in ("paper", "screen")
     true = np.rint(np.clip(figure, 0, 255)).astype(np.uint8)
-    return Made(family, nature, kind, _take(random, mixed, is_photo=is_photo), true)
+    return Made(family, nature, kind, take(random, mixed, is_photo=is_photo), true)
 
 
 def make_plain(number: int) -> Made:

@@ -14,6 +14,7 @@ import pytest
 from tidymargin.core.base.part import Part
 from tidymargin.core.base.picture import Region
 from tidymargin.core.base.stages import halo_of, run_stages
+from tidymargin.core.figure.parts import InkParts
 from tidymargin.core.rim.facts import RimFacts
 from tidymargin.core.rim.plan import RimPlan
 from tidymargin.core.rim.solving import list_stages
@@ -35,6 +36,10 @@ def facts_of(kind):
         return replace(lossy, width_px=1, stain_px=1, grain=0.5, chroma_blur=0, luma_ringing=0)
     if kind == "inks":
         return replace(lossy, ink_rgb=PALETTE)
+    if kind == "ink parts":  # in columns of a few pixels
+        owned = np.arange(400) % 3 == 0
+        parts = InkParts(np.tile(owned, (400, 1)), 3.5, PALETTE, (Region(0, 0, 9, 9),))
+        return replace(lossy, ink_parts=parts)
     if kind == "one colour":
         return replace(lossy, one_rgb=PALETTE[:1])
     if kind == "screen":
@@ -130,7 +135,7 @@ def list_stages_of(kind, cleared, spares_lines=True):
 
 
 @pytest.mark.parametrize(
-    "kind", ["lossy", "lossless", "inks", "one colour", "screen", "choked", "spread"]
+    "kind", ["lossy", "lossless", "inks", "ink parts", "one colour", "screen", "choked", "spread"]
 )
 def test_a_stage_is_right_with_its_halo_and_found_out_with_a_third_less(kind):
     stages = list_stages_of(kind, np.zeros((9, 9), bool))

@@ -296,7 +296,7 @@ def cut_by_levels(picture: Picture, facts: SheetFacts, levels: Levels, plan: Pla
     else:
         pockets = find_pockets(
             levels.steps, facts.outside, step, facts.ground, facts.nature, facts.evidence,
-            reach.choices, cleared, reach.rules,
+            reach.choices, cleared, reach.rules, facts.ink_parts,
         )  # fmt: skip
     cutter = Cutter(picture, facts, levels, tolerance, pockets, plan=plan)
     crumb_px = facts.crumb_px if reach.crumb_px is None else reach.crumb_px

@@ -10,12 +10,9 @@ from tidymargin.core.base.picture import Picture, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.weighing import IN_DOUBT
 from tidymargin.core.figure.fringe import Fringe, measure_fringe
-from tidymargin.core.figure.inks import InkFacts, measure_inks
-from tidymargin.core.figure.nature import (
-    find_ink_probability,
-    is_thin_and_even,
-    measure_nature,
-)
+from tidymargin.core.figure.inks import InkFacts
+from tidymargin.core.figure.nature import find_ink_probability, is_thin_and_even
+from tidymargin.core.figure.parts import InkParts, Strokes, measure_strokes
 from tidymargin.core.ground.detect import Detected, detect_ground, no_ground
 from tidymargin.core.ground.difference import Difference, all_figure, measure_difference
 from tidymargin.core.ground.flats import (
@@ -67,6 +64,11 @@ class SheetFacts:
     further: FurtherColour | None = None
     measures: tuple[float, ...] = ()
     fringe: Fringe | None = None
+
+    @property
+    def ink_parts(self) -> InkParts | None:
+        """Which parts are ink, where the figure is opaque but for these."""
+        return self.rim.ink_parts
 
     @property
     def ink_probability(self) -> float:
@@ -126,16 +128,6 @@ def _measure_ground(
     return detected, difference, fringe, picture
 
 
-def _measure_strokes(
-    picture: Picture, ground: Ground, stands: NDArray[np.bool_], grain: float, shows_ground: bool
-) -> tuple[InkFacts, tuple[float, ...]]:
-    """Return the inks of what stands, and what speaks for either nature."""
-    inks = measure_inks(picture, ground, stands, grain)
-    if not shows_ground:  # there is nothing that a figure could be unmixed from
-        return inks, ()
-    return inks, measure_nature(picture, ground, stands, inks, grain)
-
-
 def _measure_light(
     picture: Picture, ground: Ground, gone: NDArray[np.bool_], plan: GroundPlan
 ) -> Spill | None:
@@ -148,11 +140,12 @@ def _fit_to_nature(
     rim: RimFacts,
     ground: Ground,
     nature: Nature,
-    inks: InkFacts,
-    measures: tuple[float, ...],
+    strokes: Strokes,
     spill: Spill | None,
 ) -> RimFacts:
     """Return what is known of the rim with what a figure of that nature is solved by."""
+    inks, measures = strokes.inks, strokes.measures
+    rim = replace(rim, ink_parts=strokes.ink_parts)
     if nature == "ink" and len(inks.rgb):
         red, green, blue = (round(float(v)) for v in inks.rgb[0])
         return replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
@@ -218,23 +211,24 @@ def measure_sheet(
         gone |= told.opened.over(whole(picture.height, picture.width))
     # an even figure matches every other tile of a pattern, and stands all the same
     stands = ~gone if ground.kind == "checker" else difference.steps > step
-    (inks, measures), spill = run_together(
-        lambda: _measure_strokes(picture, ground, stands, rim.grain, shows_ground),
+    in_parts = plan.nature == "auto" and not by_ground
+    strokes, spill = run_together(
+        lambda: measure_strokes(picture, ground, stands, rim.grain, shows_ground, in_parts),
         lambda: _measure_light(picture, ground, gone, plan),
     )
     tick(0.9)
-    nature = plan.nature
-    if nature == "auto":
-        nature = "ink" if find_ink_probability(measures) > 0.5 else "opaque"
+    told_nature: Nature = "ink" if strokes.are_ink else "opaque"
+    nature = told_nature if plan.nature == "auto" else plan.nature
     if detected.is_busy:  # no place can look like ground
         pockets = Pockets((), None)
     else:
         pockets = told or find_pockets(
-            difference.steps, outside, step, ground, nature, to_evidence(measures, inks)
-        )
+            difference.steps, outside, step, ground, nature,
+            to_evidence(strokes.measures, strokes.inks), ink_parts=strokes.ink_parts,
+        )  # fmt: skip
     if nature == "ink" and by_ground:
         pockets = pockets.between_ink(find_closed(difference.steps, outside <= step, step))
-    rim = _fit_to_nature(rim, ground, nature, inks, measures, spill)
+    rim = _fit_to_nature(rim, ground, nature, strokes, spill)
     further = None  # of a busy photo every colour would be
     if isinstance(ground, FlatGround | FlatsGround) and shows_ground:
         further = find_further_colour(picture, ground)
@@ -247,10 +241,10 @@ def measure_sheet(
         jumps,
         calm,
         rim,
-        inks,
+        strokes.inks,
         nature,
         pockets,
         further,
-        measures,
+        strokes.measures,
         fringe,
     )

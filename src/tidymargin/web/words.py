@@ -96,6 +96,7 @@ def format_share(share: float) -> str:
 
 
 NATURES = {"opaque": gettext_noop("Opaque"), "ink": gettext_noop("Ink")}
+BOTH_NATURES = gettext_noop("Opaque and ink")
 KINDS = {
     "flat": gettext_noop("flat"),
     "paper": gettext_noop("paper"),

@@ -22,6 +22,7 @@ ReasonKind = Literal[
     "strays",
     "nature",
     "other_nature",
+    "ink_parts",
     "fault",
     "unsure",
 ]
@@ -29,7 +30,8 @@ ReasonKind = Literal[
 TO_LOOK_AT = 0.3
 """From which doubt a sheet is one to look at: of families left out 86 % of the wrong have more, and 31 % of the usable, on truth 22 %."""
 
-_SAID = ("strays", "other_nature")  # what a tolerance or a nature does that somebody set
+# what a tolerance or a nature does that somebody set, and parts in ink, which the evidence was not fitted with
+_BESIDE = ("strays", "other_nature", "ink_parts")
 _NO_GROUND, _NOTHING, _STRAYS = 0.9, 0.95, 0.5  # how likely it is wrong; typed
 _ENOUGH = 0.3  # weight of a reason that says by itself why a cut is one to look at; typed
 
@@ -76,11 +78,11 @@ class Doubt:
     def score(self) -> float:
         """How likely it is wrong, 0 to 1, were what speaks against it independent of each other.
 
-        With evidence only what a person said counts beside it: that was fitted on cuts with no hand on them.
+        With evidence only what that was not fitted on counts beside it: what a person said, and parts in ink.
         """
         counted = self.reasons
         if self.probability is not None:
-            counted = tuple(reason for reason in counted if reason.kind in _SAID)
+            counted = tuple(reason for reason in counted if reason.kind in _BESIDE)
         wrong = self.probability or 0.0
         for reason in counted:
             wrong += (1 - wrong) * reason.weight
@@ -123,6 +125,8 @@ def weigh_doubt(cutter: Cutter, faults: Sequence[Fault]) -> Doubt:
         said = cutter.plan.ground.nature != "auto"
         if other >= IN_DOUBT[0]:
             reasons.append(Cause("other_nature" if said else "nature", other))
+    if facts.ink_parts is not None:
+        reasons.append(Cause("ink_parts", _ENOUGH, facts.ink_parts.boxes[0]))
     worst: dict[str, Fault] = {}
     for fault in faults:
         if fault.kind not in worst or fault.severity > worst[fault.kind].severity:

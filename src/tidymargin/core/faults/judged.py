@@ -24,12 +24,15 @@ class Seen:
         The picture, and the ground behind, 0 to 255.
     away : (h, w) ndarray of float32 or None
         Difference of the picture from the ground.
+    of_ink : (h, w) ndarray of bool or None
+        Which places are of ink beside an opaque figure, where some are.
     """
 
     rgba: NDArray[np.uint8]
     rgb: NDArray[np.uint8] | None = None
     ground: NDArray[np.float32] | None = None
     away: NDArray[np.float32] | None = None
+    of_ink: NDArray[np.bool_] | None = None
 
 
 class Judged(Protocol):
@@ -67,7 +70,8 @@ class JudgedAlone:
 
     def see(self, region: Region) -> Seen:
         """Return a region."""
-        layers = (self.seen.rgba, self.seen.rgb, self.seen.ground, self.seen.away)
+        seen = self.seen
+        layers = (seen.rgba, seen.rgb, seen.ground, seen.away, seen.of_ink)
         return Seen(*(None if layer is None else layer[region.slices] for layer in layers))  # type: ignore[arg-type]
 
 
@@ -103,4 +107,7 @@ class JudgedSheet:
             return Seen(rgba)
         steps = cutter.facts.difference.steps[region.slices]
         away = np.asarray(steps, np.float32) * np.float32(STEP)
-        return Seen(rgba, cutter.picture.rgb[region.slices], cutter.facts.ground.over(region), away)
+        parts = cutter.facts.ink_parts
+        of_ink = None if parts is None else parts.over(region)
+        rgb = cutter.picture.rgb[region.slices]
+        return Seen(rgba, rgb, cutter.facts.ground.over(region), away, of_ink)

@@ -61,13 +61,14 @@ def _mean_of(colours: Layer, mask: Mask) -> tuple[Layer, Layer]:
     return np.asarray(np.asarray(total) / np.maximum(count, 1)[..., None], np.float32), count
 
 
-def _find_fringe(seen: Seen, share: Layer, limits: Limits, *, is_opaque: bool) -> Mask:
+def _find_fringe(seen: Seen, share: Layer, limits: Limits, of_ink: Mask) -> Mask:
     """Return where the figure's colour at the rim is pulled from what it is inside to the old ground."""
     inside_px = _away_from(share < 0.5)
     core = (inside_px >= _INSIDE_PX[0]) & (inside_px <= _INSIDE_PX[1]) & (share >= _SOLID)
-    if not is_opaque:  # a stroke's middle, solid or not
+    if of_ink.any():  # a stroke's middle, solid or not
         most = np.asarray(cv2.dilate(share, np.ones(_AROUND_INSIDE, np.uint8)))
-        core = (share >= _FULL_INK * most) & (most > _SEEN) & (inside_px > 1)
+        middle = (share >= _FULL_INK * most) & (most > _SEEN) & (inside_px > 1)
+        core = np.where(of_ink, middle, core)
     own = seen.rgba[..., :3].astype(np.float32)
     inner, count = _mean_of(own, core)
     rim = (inside_px <= _RIM_PX) & (share >= _RIM_FROM) & (count >= _FEW_PX)
@@ -171,6 +172,7 @@ def find_signs(seen: Seen, limits: Limits, *, is_opaque: bool, has_own_colours: 
     """Return the signs at each place of a region, (h, w) uint8, a bit a sign; right but for its outer `AROUND_PX`."""
     share = np.asarray(seen.rgba[..., 3] / np.float32(255), np.float32)
     signs = np.zeros(share.shape, np.uint8)
+    of_ink = np.full(share.shape, not is_opaque) if seen.of_ink is None else seen.of_ink
 
     def mark(mask: Mask, sign: int) -> None:
         signs[mask] |= np.uint8(sign)
@@ -181,13 +183,13 @@ def find_signs(seen: Seen, limits: Limits, *, is_opaque: bool, has_own_colours: 
         far = float(np.median(seen.away[share > 0.5])) if (share > 0.5).any() else 0.0
         mark((share > _SOLID_CRUMB) & (seen.away < _LIKE_GROUND * far), GROUND_LIKE)
     if has_own_colours or seen.rgb is None:
-        mark(_find_fringe(seen, share, limits, is_opaque=is_opaque), FRINGE)
-    if is_opaque:
+        mark(_find_fringe(seen, share, limits, of_ink), FRINGE)
+    if not of_ink.all():
         inner = _away_from(share <= _CLEAR)
         patch = (share < 1 - limits.see_through) & (share > _CLEAR) & (inner >= _DEEP_PX)
         # two rims face to face, as those of a slit, are no patch
         patch = np.asarray(cv2.morphologyEx(patch.view(np.uint8), cv2.MORPH_OPEN, _TWO_RIMS)) > 0
-        mark(patch, SEE_THROUGH)
+        mark(patch & ~of_ink, SEE_THROUGH)
         faint = (
             (share > limits.leftover)
             & (share < _FAINT_TO)
@@ -196,7 +198,7 @@ def find_signs(seen: Seen, limits: Limits, *, is_opaque: bool, has_own_colours: 
         if seen.away is not None:  # a faint line is one; what is left over has no edges
             everywhere = np.ones(share.shape, np.bool_)
             faint &= _spread_of(seen.away, everywhere, _EDGE_SIDE) < limits.eaten
-        mark(faint, LEFTOVER)
+        mark(faint & ~of_ink, LEFTOVER)
     mark(_find_jags(share, limits), JAGGED)
     if seen.away is not None:
         mark(_find_lost(seen, share, limits), LOST)

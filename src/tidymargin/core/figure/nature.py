@@ -176,6 +176,11 @@ def is_thin_and_even(measures: tuple[float, ...]) -> bool:
     return is_thin and said["inks"] == 1 and said["misfit_90"] <= math.log1p(_EVEN_LEVELS)
 
 
+def is_explained(measures: tuple[float, ...]) -> bool:
+    """Return whether an ink cut, laid back on its ground, would be the picture again, but for a few places."""
+    return measures[MEASURES.index("misfit_far")] <= _MOST_FAR
+
+
 def find_ink_probability(measures: tuple[float, ...]) -> float:
     """Return how likely the figure is ink, 0 to 1, by what was measured; 0 where nothing was.
 
@@ -184,5 +189,4 @@ def find_ink_probability(measures: tuple[float, ...]) -> float:
     if not measures:
         return 0.0
     likely = float(load_weights("nature", MEASURES).find_probability(np.array(measures)))
-    is_explained = measures[MEASURES.index("misfit_far")] <= _MOST_FAR
-    return likely if is_explained else min(likely, 0.5)
+    return likely if is_explained(measures) else min(likely, 0.5)

@@ -208,11 +208,15 @@ def _list_regions(
         listed[signs.regions.at(row, col)] = False
     kept = replace(signs, regions=signs.regions.bare)
     deviations = signs.find_deviations()
+    parts = cutter.facts.ink_parts
     for number in np.flatnonzero(listed)[np.argsort(-signs.area_px[listed], kind="stable")]:
+        spot = _to_spot(kept, number)
+        if parts is not None and parts.hold(np.array([[spot.row, spot.col]], np.int32))[0]:
+            continue  # ink is as solid as it differs
         yield (
             int(number),
             replace(
-                _to_spot(kept, number),
+                spot,
                 chance=float(chance[number]),
                 signs=tuple(deviations[number].tolist()),
                 stays=bool(stays[number]),

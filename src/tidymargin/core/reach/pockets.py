@@ -14,6 +14,7 @@ from tidymargin.core.base.mask import PackedMask
 from tidymargin.core.base.parallel import work_out, work_through
 from tidymargin.core.base.picture import Region, whole
 from tidymargin.core.base.weighing import IN_DOUBT, find_apart
+from tidymargin.core.figure.parts import InkParts
 from tidymargin.core.ground.checker import CheckerGround
 from tidymargin.core.ground.kinds import Ground
 from tidymargin.core.ground.surface import FilledGround
@@ -260,6 +261,7 @@ def find_pockets(
     choices: tuple[PocketChoice, ...] = (),
     cleared: NDArray[np.bool_] | None = None,
     rules: tuple[PocketRule, ...] = (),
+    ink_parts: InkParts | None = None,
 ) -> Pockets:
     """Find what looks like ground and is not reached, and decide each by default or as was said.
 
@@ -284,12 +286,17 @@ def find_pockets(
         The later over the earlier; one that no longer lies in a pocket waits until there is one.
     rules : tuple of PocketRule
         The later over the earlier, and choices over all of them.
+    ink_parts : InkParts, optional
+        What of an opaque figure is ink all the same, between whose strokes all is ground.
     """
     if cleared is None:
         cleared = outside <= tolerance_step
     pieces = find_pieces(find_closed(steps, cleared, tolerance_step))
     areas = pieces.areas
     opens, reasons, chances, signs = _judge(steps, cleared, ground, nature, pieces, evidence)
+    if ink_parts is not None:
+        for inked in np.flatnonzero(ink_parts.hold(pieces.starts)):
+            opens[inked], reasons[inked] = True, "ink"
     for rule in rules:
         for number in np.flatnonzero(areas < rule.under_px):
             opens[number], reasons[number] = rule.verdict == "clear", "rule"

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.colour import LUMA
+from tidymargin.core.figure.parts import InkParts
 from tidymargin.core.screen.spill import Spill
 
 
@@ -31,6 +32,8 @@ class RimFacts:
         The figure's commonest colour, laid under what is far from any figure.
     ink_rgb : (N, 3) ndarray of float32 or None
         The inks, 0 to 255, of a figure that is as solid as it differs; None for an opaque one.
+    ink_parts : InkParts or None
+        Which parts of an opaque figure are ink all the same.
     one_rgb : (1, 3) ndarray of float32 or None
         The only colour, 0 to 255, of an opaque figure that has no other.
     spill : Spill or None
@@ -59,6 +62,7 @@ class RimFacts:
     is_of_one_colour: bool = False
     softness_px: float = 1.0
     most_lean: float = 1.0
+    ink_parts: InkParts | None = None
 
     @property
     def darkest(self) -> float:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from tidymargin.core.base.distance import distance_px
 from tidymargin.core.base.part import Margins, Part
 from tidymargin.core.base.stages import Stage, halo_of, run_stages
+from tidymargin.core.figure.parts import InkParts
 from tidymargin.core.marks.laying import lay_marks
 from tidymargin.core.marks.plan import MarksPlan
 from tidymargin.core.rim.after import list_rim_stages
@@ -98,6 +99,22 @@ def _solve_inks(
         inside.right, facts.width_px + 1, facts.grain, facts.luma_ringing, facts.chroma_blur, inks, kept,
         part.share[window], part.figure[window],
     )  # fmt: skip
+
+
+def _solve_ink_parts(facts: RimFacts, parts: InkParts, kept: NDArray[np.bool_], part: Part) -> None:
+    """Solve anew as ink what is, in place of what an opaque figure would be there."""
+    window = part.window(part.reach_px)
+    of_ink = parts.over(part.where(part.reach_px))
+    if not of_ink.any():
+        return
+    inside = part.inside(part.reach_px)
+    share, figure = np.zeros(of_ink.shape, np.float32), np.zeros((*of_ink.shape, 3), np.float32)
+    solve_ink_kernel(
+        part.rgb, part.ground, part.outside_px, inside.top, inside.left, inside.bottom,
+        inside.right, facts.width_px + 1, facts.grain, facts.luma_ringing, facts.chroma_blur, parts.rgb, kept,
+        share, figure,
+    )  # fmt: skip
+    part.share[window][of_ink], part.figure[window][of_ink] = share[of_ink], figure[of_ink]
 
 
 def _keep_deep(facts: RimFacts, part: Part) -> None:
@@ -194,6 +211,9 @@ def _list_opaque_stages(facts: RimFacts, tint: TintPlan) -> list[Stage]:
     takes_off = facts.spill is not None and spill_amount > 0
     solve_px = LOSSLESS_HALO_PX if facts.is_lossless else LOSSY_HALO_PX
     edge_px = facts.width_px + 1 + DEEPER_PX if facts.is_lossless else facts.stain_px + 1
+    parts = facts.ink_parts
+    if parts is not None:
+        edge_px = max(edge_px, facts.width_px + 2)
     stages = [Stage("depth", _measure_depth, DEPTH_PX)] if takes_off else []
     stages.append(Stage("distances", _measure_distances, edge_px))
     if facts.is_lossless:
@@ -203,6 +223,9 @@ def _list_opaque_stages(facts: RimFacts, tint: TintPlan) -> list[Stage]:
         stages.append(Stage("steady", partial(_steady, facts), STEADY_PX))
     if not (facts.is_of_one_colour or facts.is_screen):  # a screen shows in a gap by its hue
         stages.append(Stage("dips", partial(fill_dips, facts.stain_px), facts.stain_px))
+    if parts is not None:
+        kept = _choose_kept(parts.rgb, tint.dropped_inks)
+        stages.append(Stage("ink parts", partial(_solve_ink_parts, facts, parts, kept), 0))
     if takes_off:
         stages.append(Stage("spill", partial(_take_off_spill, facts, tint), 0, spill_amount > 1))
     if facts.is_screen and not facts.is_lossless and spill_amount > 0:
@@ -313,7 +336,8 @@ def is_plain(
     """Whether there is no rim in a region and its halo: all of it is cleared or figure, and nothing there is worked out."""
     if any(stage.name == BANDS for stage in stages):
         return False
-    return is_cleared or not (is_any_cleared or facts.ink_rgb is not None)
+    has_ink = facts.ink_rgb is not None or facts.ink_parts is not None
+    return is_cleared or not (is_any_cleared or has_ink)
 
 
 def _finish_plain(

@@ -151,6 +151,14 @@ def _explain_figure(facts: SheetFacts) -> list[Reason]:
                 {"spread": _to_percent(inks.spread), "thin": _to_percent(inks.thin)},
             )
         )
+    if facts.ink_parts is not None:
+        count, colours = len(facts.ink_parts.boxes), map(to_hex, facts.ink_parts.rgb)
+        found.append(
+            Reason(
+                "Ink in places: %(count)s of its drawings are strokes of %(inks)s alone, and the rest is surely no ink.",
+                {"count": str(count), "inks": ", ".join(colours)},
+            )
+        )
     return found
 
 

@@ -27,6 +27,7 @@ def report_picture(picture: Picture, recipe: Recipe) -> dict[str, Any]:
         "is_busy": facts.is_busy,
         "nature": facts.nature,
         "inks": list(facts.inks.hexes) if facts.nature == "ink" else [],
+        "ink_parts": [list(box.edges) for box in facts.ink_parts.boxes] if facts.ink_parts else [],
         "reasons": [
             str(reason).replace("\u00a0", " ")
             for reason in (*find_reasons(facts), explain_tolerance(facts))

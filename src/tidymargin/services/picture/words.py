@@ -58,6 +58,7 @@ REASON_WORDS = {
     "strays": "the tolerance lies beyond what was measured here",
     "other_nature": "the figure looks like the other nature than was said",
     "nature": "the figure may as well be of the other nature",
+    "ink_parts": "parts of the figure are cut as ink, the rest as opaque",
     "unsure": "pictures like this one often come out wrong: look at its edge",
 }
 

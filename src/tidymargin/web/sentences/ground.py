@@ -13,6 +13,7 @@ from tidymargin.core.ground.surface import SurfaceGround
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.picture.reasons import Reason, format_percent
 from tidymargin.web.words import (
+    BOTH_NATURES,
     KINDS,
     NATURES,
     PREPARATIONS,
@@ -52,10 +53,12 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
         return StepView("ground", "look again", STATES["look again"], words)
     swatch = "" if ground.kind == "checker" else ground.hex
     named = phrase("ground", gettext("Ground"), _name_ground(ground), swatch=swatch)
-    figure = phrase("ground", gettext("Figure"), gettext(NATURES[facts.nature]))
+    nature = BOTH_NATURES if facts.ink_parts else NATURES[facts.nature]
+    figure = phrase("ground", gettext("Figure"), gettext(nature))
     slots = {"figure": figure, "ground": named}
     doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
     doubtful |= said.figure == "auto" and facts.is_nature_doubtful
+    doubtful |= facts.ink_parts is not None
     if facts.is_busy:
         words = fill(
             gettext(
