@@ -167,14 +167,21 @@ def find_resting(cutter: Cutter) -> tuple[RegionChoice, ...]:
 
 
 def _find_open_pockets(pockets: Pockets, signs: RegionSigns) -> tuple[tuple[Pocket, ...], ...]:
-    """Return pockets that nobody has decided, and those told closed that as regions of the picture would go."""
+    """Return pockets that nobody has decided, those told closed that as regions of the picture would go, and what is like these."""
     chance = signs.find_probability()
 
     def is_open(pocket: Pocket) -> bool:
         as_region = chance[signs.regions.at(pocket.row, pocket.col)]
         return not pocket.is_decided or (pocket.reason == "closed" and as_region >= _ASKED_FROM)
 
-    return group_alike([pocket for pocket in pockets.listed if is_open(pocket)])
+    asked = [pocket for pocket in pockets.listed if is_open(pocket)]
+    closed = [
+        pocket
+        for pocket in pockets.listed
+        if pocket.reason == "closed" and pocket.area_px >= _LEAST_PX and pocket not in asked
+    ]
+    asked += [pocket for pocket in closed if any(pocket.is_like(other) for other in asked)]
+    return group_alike(sorted(asked, key=lambda pocket: -pocket.area_px))
 
 
 def _ask_pockets(group: tuple[Pocket, ...]) -> Question:

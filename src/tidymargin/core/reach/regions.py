@@ -27,7 +27,11 @@ _ROUNDS = (
 )
 _AS_LARGE = 2.0  # times, within which a region is the one that was meant; typed
 _EDGE_PX = 1.5  # that an answer keeps off the edge of what it is about; typed
+_MOSTLY = 0.5  # of a region, that is gone
+_TAIL_PX = 10.0  # that a shadow runs out over, at the scale of the labels; typed
 _STEPS = 6.0  # of a gradient, in eight bits
+# of CIELAB less the ground: how much darker shade is, how far from the ground's hue over that, and how soft its own edges are; typed
+_SHADE, _SHADE_HUE, _SHADE_EDGE = (-45.0, -1.5), (2.0, 0.12), 3.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +99,8 @@ class Regions:
         """Return what was said to go and what was said to stay, (H, W) bool each; the later over the earlier.
 
         `gone`, (H, W) bool, is what is cleared as measured. The edge between the two is left to clearing and to the rim:
-        a hole begins a little off what stands beside it, a wall a little off what goes.
+        a hole begins a little off what stands beside it, a wall a little off what goes. What a hole runs out into, as a
+        shadow does, goes with it where the region there goes in any case.
         """
         said = {
             self.at(choice.row, choice.col): choice.verdict
@@ -108,9 +113,19 @@ class Regions:
             )
             for verdict in ("clear", "keep")
         )
+        if holes.any():
+            mostly = self.mask(np.flatnonzero(self._share_of(gone) > _MOSTLY))
+            holes |= mostly & (_away_from(holes) <= _TAIL_PX * self.scale)
         holes &= _away_from(~(holes | gone)) > _EDGE_PX
         walls &= _away_from(gone) > _EDGE_PX
         return holes, walls
+
+    def _share_of(self, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """Return how much of each region is in a mask, (H, W) bool."""
+        size = self.labels.shape[::-1]
+        small = np.asarray(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST))
+        flat = self.labels.ravel()
+        return np.asarray(np.bincount(flat, small.ravel()) / np.bincount(flat), np.float64)
 
     def measure_insides(self, beyond_px: float) -> NDArray[np.float64]:
         """Return how much an answer surely changes: of each region what lies off its border by its edge and more, (n,), in px of the picture."""
@@ -183,6 +198,7 @@ def part_regions(
     bare = np.asarray(cv2.resize(gone.view(np.uint8), size, interpolation=cv2.INTER_NEAREST)) > 0
     calm = float(np.median(gradient[bare])) if bare.any() else 0.0
     labels = _merge(_find_basins(gradient), gradient, max(_LEAST_EDGE, _OVER_CALM * calm))
+    labels = _join_shade(labels, lab, gradient)
     return Regions(labels, picture.height, picture.width, lab, gradient)
 
 
@@ -216,9 +232,28 @@ def neighbours(
 
 
 def _sum_by(
-    number: NDArray[np.int64], values: NDArray[np.floating], count: int
+    number: NDArray[np.integer], values: NDArray[np.floating], count: int
 ) -> NDArray[np.float64]:
     return np.asarray(np.bincount(number, values, minlength=count), np.float64)
+
+
+def _join_shade(
+    labels: NDArray[np.int32], lab: NDArray[np.float32], gradient: NDArray[np.float32]
+) -> NDArray[np.int32]:
+    """Join what is shade by its colour, side by side: within a soft shadow light changes, and parts nothing."""
+    count = int(labels.max()) + 1
+    area = np.bincount(labels.ravel(), minlength=count)
+    lighter, *hue = (_sum_by(labels.ravel(), lab[..., n].ravel(), count) / area for n in range(3))
+    is_shade = (lighter > _SHADE[0]) & (lighter < _SHADE[1])
+    is_shade &= np.hypot(*hue) < np.maximum(_SHADE_HUE[0], -_SHADE_HUE[1] * lighter)
+    first, second, length, strength = neighbours(labels, gradient)
+    soft = is_shade[first] & is_shade[second] & (strength < _SHADE_EDGE * length)
+    first, second, joined = first[soft], second[soft], np.arange(count)
+    while (joined[first] != joined[second]).any():
+        least = np.minimum(joined[first], joined[second])
+        np.minimum.at(joined, first, least)
+        np.minimum.at(joined, second, least)
+    return np.unique(joined[labels], return_inverse=True)[1].reshape(labels.shape).astype(np.int32)
 
 
 def _merge(
