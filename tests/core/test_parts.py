@@ -20,13 +20,17 @@ GAP = 60
 TALL, WIDE = 160, 320
 
 
-@pytest.fixture(scope="module")
-def letter():
+def draw_letter():
     """A page with a printed badge above loops by hand, as JPEG, and its true cut."""
     true = np.zeros((TALL + 2 * GAP + WIDE, WIDE + 2 * GAP, 4), np.float32)
     true[GAP : GAP + TALL, GAP : GAP + TALL] = draw_badge(TALL).render()
     true[TALL + 2 * GAP :, GAP : GAP + WIDE] = draw_pen(np.random.default_rng(1), WIDE)
     return as_jpeg(lay_over(true, WHITE)), true
+
+
+@pytest.fixture(scope="module")
+def letter():
+    return draw_letter()
 
 
 def test_handwriting_under_a_printed_badge_is_cut_as_ink_and_the_badge_is_not(letter):

@@ -8,6 +8,7 @@ from bs4 import BeautifulSoup
 from PIL import Image
 
 from tests.conftest import draw_pad, photograph_letter, read_png, to_png
+from tests.core.test_parts import draw_letter
 from tidymargin.core.reach import pockets
 from tidymargin.demo.drawing import Drawing, lay_over
 from tidymargin.demo.inks import press
@@ -464,3 +465,17 @@ def test_a_change_from_the_stage_is_answered_with_the_head_the_ledger_and_what_o
         headers={"X-CSRFToken": token, "Accept": "application/json"},
     )  # fmt: skip
     assert coloured.json["dirty"] is None
+
+
+def test_a_figure_in_two_natures_is_said_and_one_of_them_can_be_chosen_for_all_of_it(client, workshop, token):  # fmt: skip
+    sheet = add_sheet(workshop, to_png(draw_letter()[0].rgb), "letter.png")
+    page = ledger_of(client, workshop, sheet, "ground")
+    assert "Opaque and ink" in words(page.select_one("#sentence-ground"))
+    assert "part of it is cut as ink" in words(page.select_one("#label-figure"))
+    chosen = "button[name=figure][aria-pressed=true]"
+    assert not page.select(chosen)
+    for nature, said in (("opaque", "Opaque on"), ("ink", "Ink on")):
+        sheet = workshop.sheets.load(sheet.id)
+        page = post(client, token, sheet, "figure", figure=nature, open="ground")
+        assert words(page.select_one("#sentence-ground")).startswith(said)
+        assert [button["value"] for button in page.select(chosen)] == [nature]
