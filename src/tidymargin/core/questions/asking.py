@@ -215,9 +215,13 @@ def _list_regions(
         listed[signs.regions.at(row, col)] = False
     kept = replace(signs, regions=signs.regions.bare)
     deviations = signs.find_deviations()
+    labels = signs.regions.labels.ravel()
+    # one region's places after the other's: each is looked at once
+    places, sizes = np.argsort(labels, kind="stable"), np.bincount(labels)
+    ends = np.cumsum(sizes)
     parts = cutter.facts.ink_parts
     for number in np.flatnonzero(listed)[np.argsort(-signs.area_px[listed], kind="stable")]:
-        spot = _to_spot(kept, number)
+        spot = _to_spot(kept, number, places[ends[number] - sizes[number] : ends[number]])
         if parts is not None and parts.hold(np.array([[spot.row, spot.col]], np.int32))[0]:
             continue  # ink is as solid as it differs
         yield (
@@ -256,9 +260,10 @@ def _to_question(spots: tuple[Spot, ...], colour: NDArray[np.float64]) -> Questi
     return Question(spots, now, mean, "like_ground" if now == "stays" else "like_figure")
 
 
-def _to_spot(signs: RegionSigns, number: int) -> Spot:
+def _to_spot(signs: RegionSigns, number: int, places: NDArray[np.intp]) -> Spot:
+    """Return a region as a place to answer; `places` are its own, counted through the rows of the labels."""
     regions = signs.regions
-    rows, cols = np.nonzero(regions.labels == number)
+    rows, cols = np.divmod(places, regions.labels.shape[1])
     top, left = int(rows.min()), int(cols.min())
     inside = np.zeros((int(rows.max()) - top + 3, int(cols.max()) - left + 3), np.uint8)
     inside[rows - top + 1, cols - left + 1] = 1
