@@ -88,3 +88,6 @@ def test_drawings_stand_apart_by_their_own_size_and_specks_go_with_the_nearest()
     assert found.nearest[150, 480] == found.nearest[150, 550]
     assert found.numbers[150, 300] == 0
     assert group_drawings(np.zeros((9, 9), bool)) is None
+    lone = np.zeros((99, 99), bool)
+    lone[[5, 90], [5, 90]] = True
+    assert group_drawings(lone).count == 2

@@ -55,7 +55,7 @@ def _size_of(stats: NDArray[np.int32]) -> NDArray[np.int32]:
 
 def _usual_size(stats: NDArray[np.int32], radius: float) -> float:
     """Return how large groups are that were widened by a radius: their mean, each as often as it takes room."""
-    sizes = _size_of(stats) - 2 * radius
+    sizes = np.maximum(_size_of(stats) - 2 * radius, 1)  # a lone pixel has one
     return float((sizes**3).sum() / (sizes**2).sum())
 
 

@@ -114,13 +114,13 @@ class Regions:
             for verdict in ("clear", "keep")
         )
         if holes.any():
-            mostly = self.mask(np.flatnonzero(self._share_of(gone) > _MOSTLY))
+            mostly = self.mask(np.flatnonzero(self._measure_shares(gone) > _MOSTLY))
             holes |= mostly & (_away_from(holes) <= _TAIL_PX * self.scale)
         holes &= _away_from(~(holes | gone)) > _EDGE_PX
         walls &= _away_from(gone) > _EDGE_PX
         return holes, walls
 
-    def _share_of(self, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+    def _measure_shares(self, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
         """Return how much of each region is in a mask, (H, W) bool."""
         size = self.labels.shape[::-1]
         small = np.asarray(cv2.resize(mask.view(np.uint8), size, interpolation=cv2.INTER_NEAREST))
