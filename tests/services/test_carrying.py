@@ -1,6 +1,8 @@
 """An answer carried to the other sheets of a tray: what is alike, by one row each, kept over a restart, taken back by one step."""
 
 import io
+import time
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -15,8 +17,9 @@ from tidymargin.services.edits.deciding import answer_question
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.trays.carrying import carry_answer, find_offer, list_carried, take_back
 from tidymargin.services.trays.trays import make_tray
-from tidymargin.services.views.asked import load_questions
+from tidymargin.services.views.asked import load_questions, spots_at_hand
 from tidymargin.services.views.exporting import export_sheet
+from tidymargin.services.workshop.cache import ByteCache
 from tidymargin.services.workshop.workshop import open_workshop
 
 PAGES = 5
@@ -57,8 +60,10 @@ def answer_first(workshop, sheet_id, verdict="clear"):
 
 
 def wait_for_offer(workshop, sheet):
-    offer = find_offer(workshop, sheet)
+    offer, ends = find_offer(workshop, sheet), time.monotonic() + 120
     while offer.looked < offer.of:
+        assert time.monotonic() < ends, f"{offer.looked} of {offer.of}"
+        time.sleep(0.02)
         offer = find_offer(workshop, sheet)
     return offer
 
@@ -95,6 +100,14 @@ def test_one_answer_holds_on_all_pages_but_those_left_out_or_answered_and_is_tak
         assert find_offer(again, again.sheets.load(pages[0][0])) is None  # nothing is answered now
     finally:
         again.close()
+
+
+def test_a_tray_of_which_not_all_is_kept_at_hand_is_looked_through_to_its_end(workshop, pages):
+    workshop = replace(workshop, small=ByteCache(45_000))  # what two pages hold at most
+    offer = wait_for_offer(workshop, answer_first(workshop, pages[0][0]))
+    assert (offer.count, len(offer.there)) == (PAGES - 1, PAGES - 1)
+    kept = [spots_at_hand(workshop, each.sheet) for each in offer.there]
+    assert None in kept
 
 
 def test_a_page_that_went_on_keeps_what_it_has_and_nothing_to_carry_is_said(workshop, pages):

@@ -145,12 +145,16 @@ def find_questions(cutter: Cutter) -> tuple[Question, ...]:
 
 
 def find_spots(cutter: Cutter) -> tuple[Spot, ...]:
-    """Return every place that an answer would change and that nobody has answered, whether it is asked about or not."""
+    """Return every place that an answer would change and that nobody has answered, whether it is asked about or not.
+
+    They do not keep the picture's regions, so that those of many pictures can be at hand; a place lies in one by its box alone.
+    """
     if cutter.facts.is_busy or cutter.facts.ground.border_share == 0:
         return ()
     spots = [_of_pocket(p) for p in cutter.pockets.listed if p.reason not in _BY_A_PERSON]
     if _has_regions(cutter):
-        spots += [spot for _, spot in _list_regions(cutter, measure_regions(cutter), 0.0)]
+        listed = _list_regions(cutter, measure_regions(cutter), 0.0)
+        spots += [replace(spot, regions=None) for _, spot in listed]
     return tuple(spots)
 
 

@@ -1,6 +1,6 @@
 """An answer given on one sheet of a tray, offered to what is alike on its others: never done unasked, and taken back at once."""
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -11,6 +11,7 @@ from tidymargin.services.edits.changing import Edit, commit_recipe
 from tidymargin.services.edits.history import undo_change
 from tidymargin.services.picture.asking import add_answer
 from tidymargin.services.views.asked import load_questions, look_behind, spots_at_hand
+from tidymargin.services.workshop.identity import found_name
 from tidymargin.services.workshop.states import is_of_older_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import Sheet
@@ -22,6 +23,7 @@ _AT_ONCE = (
     2  # sheets that are looked through at a time: as many as there are cores on a small machine
 )
 _FROM = "carried_from"
+_BYTES = 2000  # of a place that is remembered
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,11 +80,11 @@ def find_offer(workshop: Workshop, sheet: Sheet) -> Offer | None:
         return None
     models = _find_models(workshop, sheet)
     others = [s for s in workshop.trays.list_sheets(sheet.tray) if s.id != sheet.id]
-    open_on = {s.id: () if is_of_older_engine(s) else spots_at_hand(workshop, s) for s in others}
-    unknown = [s for s in others if open_on[s.id] is None]
+    alike = {s.id: _look_on(workshop, sheet, models, s) for s in others}
+    unknown = [s for s in others if alike[s.id] is None]
     for other in unknown[:_AT_ONCE]:
         look_behind(workshop, other)
-    found = ((s, tuple(_find_alike(models, open_on[s.id] or ()))) for s in others)
+    found = ((s, alike[s.id] or ()) for s in others)
     there = tuple(There(s, spots) for s, spots in found if spots)
     return Offer(verdict, there, len(others) - len(unknown), len(others))
 
@@ -98,10 +100,22 @@ def _find_models(workshop: Workshop, sheet: Sheet) -> tuple[Spot, ...]:
     return tuple(s for q in questions for s in q.spots if (s.row, s.col) in answered)
 
 
-def _find_alike(models: tuple[Spot, ...], spots: tuple[Spot, ...]) -> Iterator[Spot]:
-    for spot in spots:
-        if any(model.is_like(spot) for model in models):
-            yield spot
+def _look_on(
+    workshop: Workshop, sheet: Sheet, models: tuple[Spot, ...], other: Sheet
+) -> tuple[Spot, ...] | None:
+    """Return what is like an answer on another sheet, None where that is not known yet.
+
+    It is kept by itself: of a large tray all that could be answered is more than is kept, and would be looked for without end.
+    """
+    if is_of_older_engine(other):
+        return ()
+    name = found_name(other, f"alike:{sheet.id}:{sheet.head}")
+    alike: tuple[Spot, ...] | None = workshop.small.get(name)
+    spots = spots_at_hand(workshop, other)
+    if alike is None and spots is not None:
+        alike = tuple(spot for spot in spots if any(model.is_like(spot) for model in models))
+        workshop.small.put(name, alike, _BYTES * (1 + len(alike)))
+    return alike
 
 
 def carry_answer(workshop: Workshop, sheet: Sheet, chosen: Collection[str]) -> int:

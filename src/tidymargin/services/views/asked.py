@@ -84,7 +84,7 @@ def look_behind(workshop: Workshop, sheet: Sheet) -> None:
             spots = find_spots(load_cutter(workshop, sheet))
         except DomainError:
             spots = ()
-        workshop.small.put(name, spots, _LABELS_BYTES + _BYTES * len(spots))
+        workshop.small.put(name, spots, _BYTES * (1 + len(spots)))
 
     workshop.executor.submit(f"behind:{name}", Priority.KEEPING, compute, cost_bytes=_COST_BYTES * sheet.area.width * sheet.area.height)  # fmt: skip
 
