@@ -1,0 +1,163 @@
+"""A ring's path: corners, the fewest lines and curves between them, circles where these explain it, all within its noise."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.outlines.circles import find_arcs, find_whole_circle
+from tidymargin.core.outlines.contours import Ring, resample
+from tidymargin.core.outlines.corners import STEP_PX, Corners, find_corners
+from tidymargin.core.outlines.paths import Path, Piece
+from tidymargin.core.outlines.refining import Draft, refine
+from tidymargin.core.outlines.splitting import LINE, Split, split_stretch
+
+_SMOOTHED = (6, 4, 3)  # places on either side by which one is told, as many as no corner is among
+_EVERY = 4  # places, of which a piece may begin at one
+_FIRM_PX = 1.5  # beside a corner, where places say nothing of its sides
+LEAST_NOISE_PX, _MOST_NOISE_PX = 0.03, 0.3
+
+
+def measure_noise(rings: list[Ring]) -> float:
+    """Return how far the places of contours are off, px, rms: what a bend over six px of them leaves."""
+    left = []
+    for ring in rings:
+        places = resample(ring, STEP_PX)
+        if len(places) >= 4 * _SMOOTHED[0]:
+            off = places - _smooth(places, _SMOOTHED[0])[0]
+            left.append(np.hypot(*off.T))
+    if not left:
+        return LEAST_NOISE_PX
+    # by the least of a half-normal's: the largest are corners
+    found = float(np.quantile(np.concatenate(left), 0.3)) / 0.385
+    return float(np.clip(found, LEAST_NOISE_PX, _MOST_NOISE_PX))
+
+
+def _smooth(places: NDArray[np.float64], reach: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return each place of a ring, and which way it goes there, by a parabola through `reach` places on either side."""
+    t = np.arange(-reach, reach + 1)
+    fit = np.linalg.pinv(np.vander(t, 3, increasing=True))
+    middle, way = np.zeros_like(places), np.zeros_like(places)
+    for k, off in enumerate(t):
+        moved = np.roll(places, -off, axis=0)
+        middle += fit[0, k] * moved
+        way += fit[1, k] * moved
+    return middle, way / np.maximum(np.hypot(*way.T), 1e-12)[:, None]
+
+
+def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
+    """Return the path of lines, arcs and curves that explains a ring.
+
+    Parameters
+    ----------
+    ring : Ring
+        A contour.
+    tolerance_px : float
+        How far a piece may keep from it at most, over 0.
+    noise_px : float
+        How far its places are off, rms.
+    """
+    places = resample(ring, STEP_PX)
+    circle = find_whole_circle(ring, places, tolerance_px, noise_px)
+    if circle is not None:
+        return circle
+    draft = _draft(places, find_corners(places, noise_px), tolerance_px, noise_px)
+    refine(draft)
+    return _to_path(draft, find_arcs(draft, tolerance_px, noise_px))
+
+
+def _draft(places: NDArray[np.float64], corners: Corners, tolerance_px: float, noise_px: float) -> Draft:
+    n = len(places)
+    smooth = {reach: _smooth(places, reach) for reach in _SMOOTHED}
+    if len(corners.at):
+        stretches = [
+            _split_between(places, corners, k, smooth, tolerance_px, noise_px) for k in range(len(corners.at))
+        ]
+    else:
+        # begun anywhere first, then at an end that this found
+        first = _split_round(places, 0, smooth, tolerance_px, noise_px)
+        begin = int(first[0].ends[len(first[0].ends) // 2]) % n if len(first[0].ends) > 2 else 0
+        at = first[1][begin_index(first[0], first[1], begin)] if begin else 0
+        stretches = [_split_round(places, int(at) % n, smooth, tolerance_px, noise_px)]
+    ends, kinds, handles, spans, is_corner = [], [], [], [], []
+    firm = round(_FIRM_PX / STEP_PX)
+    closed = bool(len(corners.at))
+    for split, at, knots in stretches:
+        for k, kind in enumerate(split.kinds):
+            a, b = int(split.ends[k]), int(split.ends[k + 1])
+            is_corner.append(closed and k == 0)
+            ends.append(knots[a])
+            kinds.append(kind)
+            handles.append(split.handles[k])
+            first_at = int(at[a]) + (firm if closed and k == 0 else 0)
+            last_at = int(at[b]) - (firm if closed and k == len(split.kinds) - 1 else 0)
+            spans.append((min(first_at, last_at), max(first_at, last_at)))
+    return Draft(places, np.array(spans), np.array(ends), np.array(kinds), np.array(handles), np.array(is_corner))
+
+
+def begin_index(split: Split, at: NDArray[np.int64], end: int) -> int:
+    """Return the number of a candidate."""
+    return end if end < len(at) else 0
+
+
+def _list_candidates(places, first, last, smooth, firm):  # type: ignore[no-untyped-def]
+    """Return where pieces may begin between two places, and how these and the ways there are told."""
+    n = len(places)
+    count = max(1, round((last - first) / _EVERY))
+    inner = np.unique(np.round(np.linspace(first, last, count + 1)).astype(np.int64))[1:-1]
+    reach = np.minimum(inner - first, last - inner) - firm
+    inner, reach = inner[reach >= _SMOOTHED[-1]], reach[reach >= _SMOOTHED[-1]]
+    knots, ways = np.empty((len(inner), 2)), np.empty((len(inner), 2))
+    for size in reversed(_SMOOTHED):
+        fits = reach >= size
+        knots[fits], ways[fits] = smooth[size][0][inner[fits] % n], smooth[size][1][inner[fits] % n]
+    return inner, knots, ways
+
+
+def _split_between(places, corners, k, smooth, tolerance_px, noise_px):  # type: ignore[no-untyped-def]
+    n = len(places)
+    first, last = int(corners.at[k]), int(corners.at[(k + 1) % len(corners.at)])
+    if last <= first:
+        last += n
+    other = (k + 1) % len(corners.at)
+    firm = round(_FIRM_PX / STEP_PX)
+    inner, knots, ways = _list_candidates(places, first, last, smooth, firm)
+    at = np.concatenate([[first], inner, [last]])
+    knots = np.vstack([corners.tips[k], knots, corners.tips[other]])
+    ways = np.vstack([corners.ways[k, 1], ways, corners.ways[other, 0]])
+    stretch = places[np.arange(first, last + 1) % n]
+    split = split_stretch(stretch, at - first, knots, ways, (firm, firm), tolerance_px, noise_px)
+    return split, at, knots
+
+
+def _split_round(places, begin, smooth, tolerance_px, noise_px):  # type: ignore[no-untyped-def]
+    n = len(places)
+    inner, knots, ways = _list_candidates(places, begin, begin + n, smooth, 0)
+    at = np.concatenate([[begin], inner, [begin + n]])
+    middle, way = smooth[_SMOOTHED[0]]
+    knots = np.vstack([middle[begin % n], knots, middle[begin % n]])
+    ways = np.vstack([way[begin % n], ways, way[begin % n]])
+    stretch = places[np.arange(begin, begin + n + 1) % n]
+    split = split_stretch(stretch, at - begin, knots, ways, (0, 0), tolerance_px, noise_px)
+    return split, at, knots
+
+
+def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]]) -> Path:
+    count = len(draft.ends)
+    pieces: list[Piece] = []
+    corners = []
+    k = min(arcs, default=0)  # an arc over where the ring begins is begun with
+    last = k + count
+    start = draft.ends[k]
+    while k < last:
+        j = k % count
+        if draft.is_corner[j]:
+            corners.append(len(pieces))
+        size, piece = arcs.get(j, (1, None))
+        end = (float(draft.ends[(j + size) % count, 0]), float(draft.ends[(j + size) % count, 1]))
+        if piece is None and draft.kinds[j] == LINE:
+            piece = Piece("line", end)
+        elif piece is None:
+            (ax, ay), (bx, by) = draft.handles[j].tolist()
+            piece = Piece("curve", end, (ax, ay), (bx, by))
+        pieces.append(piece)
+        k += size
+    return Path((float(start[0]), float(start[1])), tuple(pieces), corners=tuple(corners))
