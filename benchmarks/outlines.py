@@ -76,10 +76,14 @@ def _rings_cross(path: SvgPath) -> bool:
     lines = []
     for ring in path.as_subpaths():
         r = SvgPath(ring)
-        pts = [complex(p.point(t)) for p in r if not isinstance(p, Move) for t in np.linspace(0, 1, 9)]
+        pts = [
+            complex(p.point(t)) for p in r if not isinstance(p, Move) for t in np.linspace(0, 1, 9)
+        ]
         if len(pts) > 2:
             lines.append(shapely.LinearRing([(z.real, z.imag) for z in pts]))
-    return any(a.intersects(b) for k, a in enumerate(lines) for b in lines[k + 1 :]) or any(not a.is_simple for a in lines)
+    return any(a.intersects(b) for k, a in enumerate(lines) for b in lines[k + 1 :]) or any(
+        not a.is_simple for a in lines
+    )
 
 
 def load_drawing(file: Path) -> Drawing | None:

@@ -8,7 +8,7 @@ from tidymargin.process import hold_memory_low
 
 _HOMES = {
     "serve": "serving", "demo": "serving", "scan": "scanning", "work": "working", "key": "keying", "rough": "roughing",
-    "report": "keying", "faults": "judging", "doctor": "caring", "backup": "caring", "restore": "caring",
+    "report": "keying", "trace": "outlining", "cutline": "outlining", "cut-out": "machining", "faults": "judging", "doctor": "caring", "backup": "caring", "restore": "caring",
 }  # fmt: skip
 
 
@@ -22,7 +22,7 @@ class _Commands(click.Group):
         if cmd_name not in _HOMES:
             return None
         found: click.Command = getattr(
-            import_module(f"tidymargin.cli.{_HOMES[cmd_name]}"), cmd_name
+            import_module(f"tidymargin.cli.{_HOMES[cmd_name]}"), cmd_name.replace("-", "_")
         )
         return found
 

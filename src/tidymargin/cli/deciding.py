@@ -14,7 +14,8 @@ from tidymargin.formats.steps import PickEntry
 _MOST_RECIPE_BYTES = 16 * 1024 * 1024
 
 
-def _read_point(text: str, field: str) -> tuple[int, int]:
+def read_point(text: str, field: str) -> tuple[int, int]:
+    """Return a place that is typed as X,Y."""
     try:
         x, y = (int(part) for part in text.split(","))
     except ValueError as error:
@@ -44,7 +45,7 @@ def to_recipe(recipe: Path | None, said: dict[str, Any]) -> Recipe:
     picks = [entry.model_dump() for entry in chosen.reach.picks]
     for marks, field in (("ground", "pick"), ("figure", "keep")):
         for text in said[field]:
-            x, y = _read_point(text, field)
+            x, y = read_point(text, field)
             if min(x, y) < 0:
                 raise BadParameterError(f"Expected a place inside the picture, got {text}.")
             picks.append(PickEntry(x=x, y=y, marks=marks).model_dump())

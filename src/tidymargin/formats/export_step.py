@@ -12,10 +12,11 @@ from tidymargin.core.output.framing import Frame, Size
 from tidymargin.formats.fields import Auto, Colour
 from tidymargin.formats.format_names import ENDINGS, FormatName
 from tidymargin.formats.names import MOST_BYTES, shorten, to_file_name
+from tidymargin.formats.outlining import CutLineEntry, OutlinesEntry
 from tidymargin.formats.outputs import Wish
 from tidymargin.formats.step import AtMost, Step
 
-MOST_SIZES, MOST_FORMATS = 12, 10
+MOST_SIZES, MOST_FORMATS = 12, 15
 PLACES = ("name", "piece", "width", "height", "size", "format")
 """What a naming pattern may hold, in braces."""
 
@@ -80,6 +81,9 @@ class ExportStep(Step):
         description="Names of files, of {name}, {piece}, {width}, {height}, {size} and {format}",
     )
 
+    outlines: OutlinesEntry = Field(OutlinesEntry(), description="Of SVG, DXF and PDF outlines")
+    cutline: CutLineEntry = Field(CutLineEntry(), description="Of cutting lines")
+
     @field_validator("pattern")
     @classmethod
     def _check_pattern(cls, pattern: str) -> str:
@@ -102,7 +106,10 @@ class ExportStep(Step):
     def to_wish(self, dots_per_inch: float | None) -> Wish:
         """Return how files are written; `dots_per_inch` are the original's."""
         dpi = dots_per_inch if self.dots_per_inch == "auto" else float(self.dots_per_inch)
-        return Wish(dpi, self.lossless, self.quality, from_hex(self.backdrop), self.credit)
+        return Wish(
+            dpi, self.lossless, self.quality, from_hex(self.backdrop), self.credit,
+            self.outlines.to_plan(), self.cutline.to_plan(),
+        )  # fmt: skip
 
     @property
     def is_one_png(self) -> bool:

@@ -12,10 +12,13 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms, PngImagePlugin
 
 from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.outlines.cutline import CutLinePlan
+from tidymargin.core.outlines.plan import OutlinePlan
 from tidymargin.core.output.palette import choose_palette
 from tidymargin.core.output.resizing import lay_on
 from tidymargin.formats.encode import encode_png
-from tidymargin.formats.format_names import ENDINGS, MEDIA, FormatName
+from tidymargin.formats.format_names import ENDINGS, MEDIA, OUTLINES, FormatName
+from tidymargin.formats.vectors import make_vector
 
 Rgba = NDArray[np.uint8]
 LONGEST_PX = {"webp": 16_383, "avif": 16_384, "jpeg": 65_000}
@@ -47,6 +50,8 @@ class Wish:
         What a flattened picture is laid on.
     credit : str
         Whose it is: the only thing that files say of where they are from, and nothing unless it was asked for.
+    outlines, cutline :
+        How a cut is traced, and the line that a machine cuts along.
     """
 
     dots_per_inch: float | None = None
@@ -54,6 +59,8 @@ class Wish:
     quality: int = 90
     backdrop: tuple[int, int, int] = (255, 255, 255)
     credit: str = ""
+    outlines: OutlinePlan = OutlinePlan()
+    cutline: CutLinePlan = CutLinePlan()
 
 
 @cache
@@ -222,6 +229,8 @@ def write_cut(rgba: Rgba, kind: FormatName, wish: Wish, original: Rgba | None = 
     height, width = rgba.shape[:2]
     require_fitting(kind, height, width)
     rgba = np.ascontiguousarray(rgba)
+    if kind in OUTLINES:
+        return make_vector(rgba, kind, wish.outlines, wish.cutline, wish.dots_per_inch)[0]
     if kind != "ora":
         return _WRITERS[kind](rgba, wish)
     matte = np.dstack(

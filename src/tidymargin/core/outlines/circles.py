@@ -11,6 +11,7 @@ from tidymargin.core.outlines.splitting import CURVE
 
 _AS_GOOD = 1.25  # times as far off as curves, rms, an arc may be
 _LEAST_SWEEP, _MOST_SWEEP = np.radians(15.0), np.radians(340.0)
+_ROUND = 0.3  # of the tolerance, rms, that a whole ring may be off its circle
 _LARGEST = 20.0  # radii in lengths of an arc: beyond, it is hardly bent
 
 
@@ -36,7 +37,9 @@ def find_whole_circle(
     """Return a ring as a circle of two arcs, where one explains it within its noise."""
     middle, radius = fit_circle(places)
     off = np.hypot(*(places - middle).T) - radius
-    if np.abs(off).max() > max(tolerance_px, 4 * noise_px) or _rms(off) > 1.5 * noise_px:
+    if np.abs(off).max() > max(tolerance_px, 4 * noise_px) or _rms(off) > max(
+        1.5 * noise_px, _ROUND * tolerance_px
+    ):
         return None
     turns_right = measure_area(ring) > 0
     left, right = (float(middle[0] - radius), float(middle[1])), (float(middle[0] + radius), float(middle[1]))  # fmt: skip
@@ -50,7 +53,9 @@ def find_arcs(draft: Draft, tolerance_px: float, noise_px: float) -> dict[int, t
     off = {k: _measure_curve(draft, k) for k in np.flatnonzero(draft.kinds == CURVE).tolist()}
     found: dict[int, tuple[int, Piece]] = {}
     # begun where no curve goes on smoothly, so that no run is cut in two
-    begins = [k for k in range(count) if k not in off or draft.is_corner[k] or (k - 1) % count not in off]
+    begins = [
+        k for k in range(count) if k not in off or draft.is_corner[k] or (k - 1) % count not in off
+    ]
     base = begins[0] if begins else 0
     k = 0
     while k < count:
@@ -59,11 +64,17 @@ def find_arcs(draft: Draft, tolerance_px: float, noise_px: float) -> dict[int, t
             k += 1
             continue
         longest = 1
-        while k + longest < count and not draft.is_corner[(first + longest) % count] and (first + longest) % count in off:
+        while (
+            k + longest < count
+            and not draft.is_corner[(first + longest) % count]
+            and (first + longest) % count in off
+        ):
             longest += 1
         for size in range(longest, 0, -1):
             pieces = [(first + j) % count for j in range(size)]
-            arc = _fit_arc(draft, pieces, _rms(np.concatenate([off[j] for j in pieces])), limit, noise_px)
+            arc = _fit_arc(
+                draft, pieces, _rms(np.concatenate([off[j] for j in pieces])), limit, noise_px
+            )
             if arc is not None:
                 found[first] = (size, arc)
                 k += size
@@ -82,7 +93,9 @@ def _measure_curve(draft: Draft, k: int) -> NDArray[np.float64]:
     return np.hypot(*(find_shares(find_nearest_on(controls, places)) @ controls - places).T)
 
 
-def _fit_arc(draft: Draft, pieces: list[int], curves_off: float, limit: float, noise_px: float) -> Piece | None:
+def _fit_arc(
+    draft: Draft, pieces: list[int], curves_off: float, limit: float, noise_px: float
+) -> Piece | None:
     """Return the arc between the ends of curves, if it explains their places as well as they do."""
     places = np.concatenate([draft.explained(k) for k in pieces])
     if len(places) < 6:

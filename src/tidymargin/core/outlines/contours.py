@@ -14,6 +14,7 @@ Ring = NDArray[np.float64]
 
 HALF = 127.5  # of a matte; no value of 8 bits lies on it
 
+
 @njit(cache=True, nogil=True, inline="always")
 def _at(field, row, col):  # type: ignore[no-untyped-def]
     if row < 0 or col < 0 or row >= field.shape[0] or col >= field.shape[1]:
@@ -74,7 +75,9 @@ def _follow_kernel(field, level, points, starts):  # type: ignore[no-untyped-def
                 n += 1
                 # what is inside lies on the right hand: one corner of it is gone round, three are gone along
                 turn = 4 - inside
-                if inside == 2 and (a > level) == (c > level):  # a saddle: its middle says what hangs together
+                if inside == 2 and (a > level) == (
+                    c > level
+                ):  # a saddle: its middle says what hangs together
                     turn = 1 if (a + b + c + d) / 4 > level else 3
                 out = (side + turn) % 4
                 if out == 0:

@@ -13,7 +13,9 @@ _SIDES_PX = (12.0, 8.0, 5.5, 4.0, 2.6)  # how far a side is looked at: the longe
 _CURVED_FROM_PX = 5.0  # from which a side may bend
 ROUNDED_PX = 0.8  # beside a corner, where pixels show it round
 _BENT_PX, _BENT_BY = 5.5, 0.015  # over which, and how far off, one bend is as good as a corner
-_LEAST_TURN, _LEAST_SHORT_TURN = np.radians((33.0, 50.0))  # below, a bend: of long sides, and of short ones
+_LEAST_TURN, _LEAST_SHORT_TURN = np.radians(
+    (33.0, 50.0)
+)  # below, a bend: of long sides, and of short ones
 _SHORT_PX = 3.0
 _APART_PX = 2.0  # of two corners, at least
 # how far pixels keep from a corner's tip: by drawing tips of 20 to 160 degrees at 30 places each
@@ -95,9 +97,13 @@ def _find_turns_kernel(ring, fit, far, near, noise, turns, tips, misses, ways): 
         for k in range(i - 3, i + 3):
             ax, ay = ring[k % n, 0], ring[k % n, 1]
             bx, by = ring[(k + 1) % n, 0] - ax, ring[(k + 1) % n, 1] - ay
-            share = ((tips[i, 0] - ax) * bx + (tips[i, 1] - ay) * by) / max(bx * bx + by * by, 1e-12)
+            share = ((tips[i, 0] - ax) * bx + (tips[i, 1] - ay) * by) / max(
+                bx * bx + by * by, 1e-12
+            )
             share = min(1.0, max(0.0, share))
-            nearest = min(nearest, np.hypot(tips[i, 0] - ax - share * bx, tips[i, 1] - ay - share * by))
+            nearest = min(
+                nearest, np.hypot(tips[i, 0] - ax - share * bx, tips[i, 1] - ay - share * by)
+            )
         misses[i] = nearest
 
 
@@ -111,13 +117,20 @@ def find_corners(ring: Ring, noise_px: float) -> Corners:
     for far_px in _SIDES_PX:  # the longest that explains a place counts
         far = round(far_px / STEP_PX)
         fit = _make_fit(near, far, bends=far_px >= _CURVED_FROM_PX)
-        turn, tip, miss, way = np.zeros(n), np.zeros((n, 2)), np.full(n, np.inf), np.zeros((n, 2, 2))
+        turn, tip, miss, way = (
+            np.zeros(n),
+            np.zeros((n, 2)),
+            np.full(n, np.inf),
+            np.zeros((n, 2, 2)),
+        )
         _find_turns_kernel(ring, fit, far, near, explained, turn, tip, miss, way)
         new = (reaches == 0) & (turn >= 0)
         reaches[new], turns[new], misses[new] = far_px, turn[new], miss[new]
         tips[new], ways[new] = tip[new], way[new]
     half = np.tan(np.clip(np.pi - turns, 0.05, np.pi) / 2)
-    may = (turns >= np.where(reaches > _SHORT_PX, _LEAST_TURN, _LEAST_SHORT_TURN)) & (misses <= _TIP_PX / half + _TIP_BASE_PX)
+    may = (turns >= np.where(reaches > _SHORT_PX, _LEAST_TURN, _LEAST_SHORT_TURN)) & (
+        misses <= _TIP_PX / half + _TIP_BASE_PX
+    )
     # of neighbours, that of the longest sides, and then the nearest to its tip; two that are told of one tip are one
     found: list[int] = []
     for i in sorted(np.flatnonzero(may).tolist(), key=lambda i: (-reaches[i], misses[i])):
@@ -127,7 +140,9 @@ def find_corners(ring: Ring, noise_px: float) -> Corners:
             found.append(i)
     chosen = np.array(sorted(found), np.int64)
     beside = (chosen[:, None] + np.arange(-6, 7)) % n
-    gaps = np.hypot(*(ring[beside] - tips[chosen][:, None]).transpose(2, 0, 1)).reshape(beside.shape)
+    gaps = np.hypot(*(ring[beside] - tips[chosen][:, None]).transpose(2, 0, 1)).reshape(
+        beside.shape
+    )
     at = np.take_along_axis(beside, gaps.argmin(axis=1)[:, None], axis=1)[:, 0]
     _, order = np.unique(at, return_index=True)
     return Corners(at[order], tips[chosen][order], ways[chosen][order])

@@ -127,9 +127,7 @@ def _refine_some(draft: Draft, moved: NDArray[np.int64], line_at: NDArray[np.int
         _apply(draft, pieces, move, ways, line_at, end_at, turn_at, handle_at)
 
 
-def _measure_piece(
-    draft: Draft, k: int
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _measure_piece(draft: Draft, k: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return how a piece's distances across depend on its control points, as normal equations (8, 8) and (8,)."""
     controls, places = draft.controls(k), draft.explained(k)
     t = find_nearest_on(controls, places)

@@ -17,7 +17,10 @@ _ROUNDS = 3  # of places along a curve, found anew
 _TRIES = 3  # longer pieces that fail, after which none is tried
 _UNSAID = 0.014  # of a place's squared error by its noise's: neighbours are off alike
 _LINE_COST, _CURVE_COST = 18.0, 27.0  # fitted on drawings of two families; see decision 0025
-_WAY_RAD, _MOST_TURN = 0.05, 60.0  # how surely the way at a place is known, and what not going on in it costs at most
+_WAY_RAD, _MOST_TURN = (
+    0.05,
+    60.0,
+)  # how surely the way at a place is known, and what not going on in it costs at most
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -130,7 +133,22 @@ def _fit_line_kernel(places, first, last, x0, y0, x3, y3):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _split_kernel(places, at, knots, ways, firm, tolerance, noise, unsaid, line_cost, curve_cost, best, come, kinds, lengths):  # type: ignore[no-untyped-def]
+def _split_kernel(
+    places,
+    at,
+    knots,
+    ways,
+    firm,
+    tolerance,
+    noise,
+    unsaid,
+    line_cost,
+    curve_cost,
+    best,
+    come,
+    kinds,
+    lengths,
+):  # type: ignore[no-untyped-def]
     """The cheapest way from the first knot to each: what it costs, from where it comes, and by which piece."""
     count = len(at)
     found = np.empty(2)

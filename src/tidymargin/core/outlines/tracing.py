@@ -1,6 +1,9 @@
 """A ring's path: corners, the fewest lines and curves between them, circles where these explain it, all within its noise."""
 
+from dataclasses import replace
+
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.outlines.circles import find_arcs, find_whole_circle
@@ -31,7 +34,9 @@ def measure_noise(rings: list[Ring]) -> float:
     return float(np.clip(found, LEAST_NOISE_PX, _MOST_NOISE_PX))
 
 
-def _smooth(places: NDArray[np.float64], reach: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _smooth(
+    places: NDArray[np.float64], reach: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return each place of a ring, and which way it goes there, by a parabola through `reach` places on either side."""
     t = np.arange(-reach, reach + 1)
     fit = np.linalg.pinv(np.vander(t, 3, increasing=True))
@@ -58,18 +63,65 @@ def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
     places = resample(ring, STEP_PX)
     circle = find_whole_circle(ring, places, tolerance_px, noise_px)
     if circle is not None:
-        return circle
+        return _with_distance(circle, ring)
     draft = _draft(places, find_corners(places, noise_px), tolerance_px, noise_px)
     refine(draft)
-    return _to_path(draft, find_arcs(draft, tolerance_px, noise_px))
+    return _with_distance(_to_path(draft, find_arcs(draft, tolerance_px, noise_px)), ring)
 
 
-def _draft(places: NDArray[np.float64], corners: Corners, tolerance_px: float, noise_px: float) -> Draft:
+def _with_distance(path: Path, ring: Ring) -> Path:
+    """Return a path that knows how far its ring keeps from it: its corners, where pixels show less, left out."""
+    line = path.flatten(0.02)
+    ends = np.roll(line, -1, axis=0)
+    found = np.empty(len(ring))
+    _find_distances_kernel(ring, line, ends, found)
+    tips = np.array([path.list_starts()[k] for k in path.corners]).reshape(-1, 2)
+    counts = np.ones(len(ring), np.bool_)
+    for tip in tips:
+        counts &= np.hypot(*(ring - tip).T) > _FIRM_PX
+    if not counts.any():
+        counts[:] = True
+    off = np.where(counts, found, 0.0)
+    worst = int(off.argmax())
+    at = (float(ring[worst, 0]), float(ring[worst, 1]))
+    return replace(path, mean_px=float(off[counts].mean()), worst_px=float(off[worst]), worst_at=at)
+
+
+@njit(cache=True, nogil=True)
+def _find_distances_kernel(places, starts, ends, found):  # type: ignore[no-untyped-def]
+    """How far each place is from the nearest of lines; both run the same way, and it goes on from where it was nearest."""
+    count = len(starts)
+    near = 0
+    for i in range(len(places)):
+        best, at = np.inf, near
+        # a wide look first, then around where the one before was
+        steps = count if i == 0 else min(count, 24)
+        for k in range(steps):
+            j = (near + k - (0 if i == 0 else 6)) % count
+            ax, ay = starts[j, 0], starts[j, 1]
+            bx, by = ends[j, 0] - ax, ends[j, 1] - ay
+            under = bx * bx + by * by
+            share = 0.0
+            if under > 1e-12:
+                share = min(
+                    1.0, max(0.0, ((places[i, 0] - ax) * bx + (places[i, 1] - ay) * by) / under)
+                )
+            far = (places[i, 0] - ax - share * bx) ** 2 + (places[i, 1] - ay - share * by) ** 2
+            if far < best:
+                best, at = far, j
+        near = at
+        found[i] = np.sqrt(best)
+
+
+def _draft(
+    places: NDArray[np.float64], corners: Corners, tolerance_px: float, noise_px: float
+) -> Draft:
     n = len(places)
     smooth = {reach: _smooth(places, reach) for reach in _SMOOTHED}
     if len(corners.at):
         stretches = [
-            _split_between(places, corners, k, smooth, tolerance_px, noise_px) for k in range(len(corners.at))
+            _split_between(places, corners, k, smooth, tolerance_px, noise_px)
+            for k in range(len(corners.at))
         ]
     else:
         # begun anywhere first, then at an end that this found
@@ -90,7 +142,14 @@ def _draft(places: NDArray[np.float64], corners: Corners, tolerance_px: float, n
             first_at = int(at[a]) + (firm if closed and k == 0 else 0)
             last_at = int(at[b]) - (firm if closed and k == len(split.kinds) - 1 else 0)
             spans.append((min(first_at, last_at), max(first_at, last_at)))
-    return Draft(places, np.array(spans), np.array(ends), np.array(kinds), np.array(handles), np.array(is_corner))
+    return Draft(
+        places,
+        np.array(spans),
+        np.array(ends),
+        np.array(kinds),
+        np.array(handles),
+        np.array(is_corner),
+    )
 
 
 def begin_index(split: Split, at: NDArray[np.int64], end: int) -> int:

@@ -33,6 +33,11 @@ NAMES: dict[FormatName, str] = {
     "ora": gettext_noop("OpenRaster"),
     "jpeg": gettext_noop("JPEG"),
     "matte": gettext_noop("the matte alone"),
+    "svg": gettext_noop("SVG outlines"),
+    "pdf_outlines": gettext_noop("PDF outlines"),
+    "dxf": gettext_noop("DXF outlines"),
+    "cutline_svg": gettext_noop("a cutting line as SVG"),
+    "cutline_dxf": gettext_noop("a cutting line as DXF"),
 }
 ON_TRANSPARENCY: dict[FormatName, str] = {
     "png": gettext_noop("Keeps it all: 32 bits a pixel, soft rims and every colour as they are."),
@@ -49,6 +54,15 @@ ON_TRANSPARENCY: dict[FormatName, str] = {
     "ora": gettext_noop("Layers: the cut, its matte and the original, to go on with elsewhere."),
     "jpeg": gettext_noop("Transparency goes: the cut is laid on the backdrop chosen below."),
     "matte": gettext_noop("Grey: white where the cut is solid, black where it is clear."),
+    "svg": gettext_noop(
+        "Lines and curves along the rim at its half, sharp at any size; no soft rims."
+    ),
+    "pdf_outlines": gettext_noop(
+        "The same lines and curves on a page, at their true size on paper."
+    ),
+    "dxf": gettext_noop("The same lines and arcs in mm, for drawing and cutting machines."),
+    "cutline_svg": gettext_noop("The line around the figure that a machine cuts along, in mm."),
+    "cutline_dxf": gettext_noop("The line around the figure that a machine cuts along, in mm."),
 }
 
 

@@ -1,0 +1,260 @@
+"""Outlines and cutting lines without a browser."""
+
+import re
+from contextlib import closing
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from tidymargin.cli.options import deciding
+from tidymargin.cli.telling import read_input, told
+from tidymargin.core.base.errors import BadParameterError, UnusableArgumentError
+from tidymargin.formats.limits import MAX_FILE_BYTES
+
+if TYPE_CHECKING:
+    from tidymargin.cli.outputs import Outputs
+    from tidymargin.formats.decode import Decoded
+    from tidymargin.formats.recipe import Recipe
+
+_MM = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "": 1.0}
+
+
+class _Length(click.ParamType):
+    """A length such as `2mm`, `0.2cm` or `0.1in`; a number alone is mm."""
+
+    name = "length"
+
+    def convert(self, value: Any, _param: click.Parameter | None, _ctx: click.Context | None) -> float:  # fmt: skip
+        if isinstance(value, float):
+            return value
+        found = re.fullmatch(r"\s*(-?\d+(?:\.\d+)?)\s*(mm|cm|in|pt)?\s*", str(value))
+        if found is None:
+            raise BadParameterError(
+                f"Expected a length like 2mm or 0.1in, got “{str(value)[:40]}”."
+            )
+        return float(found[1]) * _MM[found[2] or ""]
+
+
+LENGTH = _Length()
+
+
+def _read_colours(text: str) -> int | str:
+    if text == "auto":
+        return text
+    if not text.isdecimal() or not text.isascii():
+        raise BadParameterError(
+            f"Expected a number of colours, or auto, got “{text[:40]}”.", field="colours"
+        )
+    return int(text[:6])
+
+
+def _open(
+    picture: Path, recipe: Path | None, output: str, endings: tuple[str, ...], said: dict[str, Any], *, replace: bool,
+) -> "tuple[Outputs, Path, str, Decoded, Recipe]":  # fmt: skip
+    """Return where to write, the output's kind, the picture decoded, and the recipe that is asked for."""
+    from tidymargin.cli.deciding import count_places, to_recipe
+    from tidymargin.cli.outputs import Outputs
+    from tidymargin.services.picture.asking import answer_by_places
+    from tidymargin.services.picture.reading import Readers
+
+    kind = Path(output).suffix.lower().lstrip(".")
+    if kind not in endings:
+        raise UnusableArgumentError(
+            f"Expected an output ending in {', '.join(f'.{ending}' for ending in endings)}, got {output}."
+        )
+    outputs = Outputs((picture, *([recipe] if recipe else [])), replace=replace)
+    place = outputs.claim(Path(output))
+    chosen = to_recipe(recipe, said)
+    with closing(Readers()) as readers:
+        decoded = readers.decode(read_input(picture, MAX_FILE_BYTES))
+    chosen = answer_by_places(decoded.picture, chosen, count_places(said))
+    return outputs, place, kind, decoded, chosen
+
+
+@click.command()
+@click.argument("picture", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, help="A file ending in .svg, .pdf or .dxf.")
+@click.option("--colours", metavar="N|auto", help="In how many colours; one when not said.")
+@click.option("--tolerance-px", "--within", "within", type=float, hidden=True)
+@click.option(
+    "--cutoff", type=float, metavar="0-100", help="Trace what is darker than this lightness."
+)
+@click.option(
+    "--smallest", type=float, metavar="PX2", help="Leave out areas under so many square px."
+)
+@click.option("--strokes", is_flag=True, help="Trace lines along their middle, with a width.")
+@click.option(
+    "--dpi", type=float, metavar="DPI", help="The picture's, where its file says none or another."
+)
+@click.option("--key-tolerance", type=float, help="Of the key, 0 to 50; measured when not given.")
+@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
+@click.option("--json", "as_json", is_flag=True, help="Print what was traced as JSON.")
+@click.option("--replace", is_flag=True, help="Let the output replace a file; never the picture.")
+@deciding
+@told
+def trace(
+    picture: Path,
+    output: str,
+    recipe: Path | None,
+    colours: str | None,
+    within: float | None,
+    cutoff: float | None,
+    smallest: float | None,
+    strokes: bool,
+    dpi: float | None,
+    key_tolerance: float | None,
+    save_recipe: Path | None,
+    as_json: bool,
+    replace: bool,
+    **said: Any,
+) -> None:
+    """Trace a picture's cut, or a file that is one, as lines and curves. --tolerance is in px, of these."""
+    import json
+
+    from tidymargin.formats.recipe import change_recipe
+    from tidymargin.formats.vectors import make_vector
+    from tidymargin.services.picture.outlining import take_cut
+
+    tolerance = said["tolerance"] if within is None else within
+    said["tolerance"] = key_tolerance
+    outputs, place, kind, decoded, chosen = _open(picture, recipe, output, ("svg", "pdf", "dxf"), said, replace=replace)  # fmt: skip
+    wished = {
+        "colours": None if colours is None else _read_colours(colours),
+        "tolerance_px": tolerance,
+        "cutoff": cutoff,
+        "smallest_px": smallest,
+        "as_strokes": strokes or None,
+    }
+    entry = {**chosen.export.outlines.model_dump(), **{k: v for k, v in wished.items() if v is not None}}  # fmt: skip
+    chosen = change_recipe(chosen, "export", outlines=entry, **({} if dpi is None else {"dots_per_inch": dpi}))  # fmt: skip
+    form = {"svg": "svg", "pdf": "pdf_outlines", "dxf": "dxf"}[kind]
+    wish = chosen.export.to_wish(decoded.dots_per_inch)
+    cut = take_cut(decoded, chosen)
+    data, outlines = make_vector(cut, form, wish.outlines, wish.cutline, wish.dots_per_inch, picture.stem)  # fmt: skip
+    outputs.write(place, data)
+    if save_recipe is not None:
+        outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())
+    mean, worst = outlines.measure_off()
+    about = {
+        "colours": [{"colour": "#{:02X}{:02X}{:02X}".format(*layer.rgb), "paths": len(layer.paths) + len(layer.strokes)} for layer in outlines.layers],
+        "pieces": outlines.count_pieces(),
+        "tolerance_px": round(outlines.tolerance_px, 3),
+        "mean_px": round(mean, 3),
+        "worst_px": round(worst, 3),
+        "dropped": outlines.dropped,
+    }  # fmt: skip
+    if as_json:
+        click.echo(json.dumps(about, indent=1))
+        return
+    left_out = f"; {outlines.dropped} small areas left out" if outlines.dropped else ""
+    click.echo(
+        f"{place.name}: {about['pieces']} lines and curves in {len(outlines.layers)} colours, "
+        f"{mean:.2f} px from the contour on the mean and {worst:.2f} px at most{left_out}"
+    )
+
+
+@click.command()
+@click.argument("picture", type=click.Path(path_type=Path))
+@click.option(
+    "-o",
+    "--output",
+    required=True,
+    help="A file ending in .svg, .dxf or .pdf; PDF holds the picture and the line.",
+)
+@click.option(
+    "--offset",
+    type=LENGTH,
+    metavar="LENGTH",
+    help="How far outside the figure, such as 2mm; below 0 inside.",
+)
+@click.option(
+    "--corners", type=click.Choice(["round", "sharp"]), help="Of the line; round when not said."
+)
+@click.option(
+    "--bridges", type=LENGTH, metavar="LENGTH", help="Join separate pieces by bridges so wide."
+)
+@click.option(
+    "--smallest",
+    type=LENGTH,
+    metavar="LENGTH",
+    help="Leave out pieces and holes that fit into a circle so wide.",
+)
+@click.option("--no-holes", is_flag=True, help="Cut no holes.")
+@click.option(
+    "--blade",
+    type=LENGTH,
+    metavar="LENGTH",
+    help="The smallest width that the blade can follow; 0.5mm when not said.",
+)
+@click.option("--drop", multiple=True, metavar="X,Y", help="Leave out the piece at this place.")
+@click.option(
+    "--dpi", type=float, metavar="DPI", help="The picture's, where its file says none or another."
+)
+@click.option(
+    "--marks", is_flag=True, help="Of PDF: corner marks for a machine that looks for them."
+)
+@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
+@click.option("--json", "as_json", is_flag=True, help="Print what will be cut as JSON.")
+@click.option("--replace", is_flag=True, help="Let the output replace a file; never the picture.")
+@deciding
+@told
+def cutline(
+    picture: Path,
+    output: str,
+    recipe: Path | None,
+    offset: float | None,
+    corners: str | None,
+    bridges: float | None,
+    smallest: float | None,
+    no_holes: bool,
+    blade: float | None,
+    drop: tuple[str, ...],
+    dpi: float | None,
+    marks: bool,
+    save_recipe: Path | None,
+    as_json: bool,
+    replace: bool,
+    **said: Any,
+) -> None:  # fmt: skip
+    """Write the line that a machine cuts a picture's figure out along, in mm."""
+    import json
+
+    from tidymargin.cli.deciding import read_point
+    from tidymargin.core.outlines.cutline import list_words
+    from tidymargin.formats.printing import write_print_and_cut
+    from tidymargin.formats.recipe import change_recipe
+    from tidymargin.formats.vectors import write_cutline_checked
+    from tidymargin.services.picture.outlining import find_cutline, take_cut
+
+    outputs, place, kind, decoded, chosen = _open(picture, recipe, output, ("svg", "dxf", "pdf"), said, replace=replace)  # fmt: skip
+    wished = {
+        "offset_mm": offset,
+        "corners": corners,
+        "bridges_mm": bridges,
+        "smallest_mm": smallest,
+        "cuts_holes": False if no_holes else None,
+        "blade_mm": blade,
+        "dropped": [read_point(text, "drop") for text in drop] or None,
+    }
+    entry = {**chosen.export.cutline.model_dump(), **{k: v for k, v in wished.items() if v is not None}}  # fmt: skip
+    chosen = change_recipe(chosen, "export", cutline=entry, **({} if dpi is None else {"dots_per_inch": dpi}))  # fmt: skip
+    cut = take_cut(decoded, chosen)
+    line = find_cutline(cut, chosen, decoded.dots_per_inch)
+    data = write_print_and_cut(cut, line, with_marks=marks) if kind == "pdf" else write_cutline_checked(line, kind)  # fmt: skip
+    outputs.write(place, data)
+    if save_recipe is not None:
+        outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())
+    if as_json:
+        rows = [
+            {"kind": part.kind, "x": round(part.x, 1), "y": round(part.y, 1), "wide_mm": round(part.wide_mm, 3)}
+            for part in line.parts
+        ]  # fmt: skip
+        found = {"dots_per_inch": line.dots_per_inch, "contours": len(line.paths), "parts": rows}
+        click.echo(json.dumps(found, indent=1))
+        return
+    click.echo(f"{place.name}: {', '.join(list_words(line)) or 'nothing'}; at {line.dots_per_inch:g} dots per inch")  # fmt: skip
+    for part in line.parts:
+        if part.kind in ("dropped_piece", "narrow", "thin", "bridge"):
+            words = part.kind.replace("_", " ")
+            click.echo(f"- at {part.x:.0f}, {part.y:.0f}: {words}, {part.wide_mm:.2f} mm")

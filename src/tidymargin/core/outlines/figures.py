@@ -1,0 +1,175 @@
+"""A cut as outlines: one layer of closed paths for each of its colours, from the bottom up."""
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.parallel import work_out
+from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.outlines.colours import find_layers
+from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger
+from tidymargin.core.outlines.paths import Path
+from tidymargin.core.outlines.plan import MOST_RINGS, OutlinePlan
+from tidymargin.core.outlines.strokes import Stroke, find_strokes
+from tidymargin.core.outlines.tracing import measure_noise, trace_ring
+
+Rgba = NDArray[np.uint8]
+_TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
+_SOLID = 128
+_AT_ONCE = 64  # rings, between two looks at whether to go on
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """What is of one colour.
+
+    Parameters
+    ----------
+    rgb : tuple of 3 int
+        Its colour, display-coded sRGB.
+    name : str
+        In plain words.
+    paths : tuple of Path
+        Closed; what an odd number of them goes round is filled.
+    strokes : tuple of Stroke
+        In place of paths, where lines are traced along their middle.
+    """
+
+    rgb: tuple[int, int, int]
+    name: str
+    paths: tuple[Path, ...] = ()
+    strokes: tuple[Stroke, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Outlines:
+    """A cut's outlines.
+
+    Parameters
+    ----------
+    width, height : float
+        Of what they lie in, px.
+    layers : tuple of Layer
+        From the bottom up.
+    tolerance_px, noise_px : float
+        Within which they were traced, and how far the contours' places are off.
+    dropped : int
+        Areas that were smaller than is traced.
+    """
+
+    width: float
+    height: float
+    layers: tuple[Layer, ...]
+    tolerance_px: float = 0.0
+    noise_px: float = 0.0
+    dropped: int = 0
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """Those of all layers."""
+        return tuple(path for layer in self.layers for path in layer.paths)
+
+    def count_pieces(self) -> int:
+        """Return how many lines, arcs and curves there are."""
+        strokes = sum(len(stroke.pieces) for layer in self.layers for stroke in layer.strokes)
+        return sum(len(path.pieces) for path in self.paths) + strokes
+
+    def measure_off(self) -> tuple[float, float]:
+        """Return how far the paths keep from their contours on the mean and at most, px."""
+        if not self.paths:
+            return 0.0, 0.0
+        weights = [max(1, len(path.pieces)) for path in self.paths]
+        mean = float(np.average([path.mean_px for path in self.paths], weights=weights))
+        return mean, max(path.worst_px for path in self.paths)
+
+
+def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
+    """Return a cut's outlines.
+
+    Parameters
+    ----------
+    rgba : (H, W, 4) ndarray of uint8
+        Straight alpha.
+    plan : OutlinePlan
+        How.
+    tick : Tick
+        Told how far it has come.
+
+    Raises
+    ------
+    BadParameterError
+        Nothing of it is at least half solid, or it is made of more specks than are traced.
+    """
+    height, width = rgba.shape[:2]
+    if plan.cutoff is not None:
+        fields = [(_median_colour(rgba), "outline", _find_tone(rgba, plan.cutoff))]
+    elif plan.colours == 1 or plan.as_strokes:
+        fields = [(_median_colour(rgba), "outline", rgba[..., 3])]
+    else:
+        fields = find_layers(rgba, plan.colours)
+    found: list[tuple[tuple[int, int, int], str, list[Ring]]] = []
+    dropped = 0
+    for rgb, name, field in fields:
+        rings = find_contours(np.ascontiguousarray(field), HALF)
+        large = list(list_larger(rings, plan.smallest_px))
+        dropped += len(rings) - len(large)
+        found.append((rgb, name, large))
+    count = sum(len(rings) for *_, rings in found)
+    _require_traceable(count, plan)
+    noise = measure_noise([ring for *_, rings in found for ring in rings])
+    tolerance = plan.tolerance_px
+    if tolerance == "auto":
+        tolerance = max(_TOLERANCE_PX, _TOLERANCE_NOISE * noise)
+    outlines = Outlines(width, height, (), tolerance, noise, dropped)
+    if plan.as_strokes:
+        strokes = find_strokes(np.ascontiguousarray(rgba[..., 3]), tolerance, noise)
+        return replace(outlines, layers=(Layer(found[0][0], "strokes", strokes=strokes),))
+    layers = []
+    done = 0
+    for rgb, name, rings in found:
+        paths: list[Path] = []
+        for first in range(0, len(rings), _AT_ONCE):
+            tick(done / count)
+            some = rings[first : first + _AT_ONCE]
+            paths += work_out(lambda ring: trace_ring(ring, tolerance, noise), some)
+            done += len(some)
+        if paths:
+            layers.append(Layer(rgb, name, tuple(paths)))
+    return replace(outlines, layers=tuple(layers))
+
+
+def _require_traceable(count: int, plan: OutlinePlan) -> None:
+    if not count:
+        raise BadParameterError(
+            f"Nothing here is at least half solid and {plan.smallest_px:g} px² large, so there is no outline.",
+            hint="Look at the cut, or trace by tone with a cutoff.",
+            field="outlines",
+        )
+    if count > MOST_RINGS:
+        raise BadParameterError(
+            f"This has {count:,} outlines; at most {MOST_RINGS:,} are traced.",
+            hint="Drop the dust, or let small areas go.",
+            field="smallest_px",
+        )
+
+
+def _median_colour(rgba: Rgba) -> tuple[int, int, int]:
+    solid = rgba[rgba[..., 3] >= _SOLID][:, :3]
+    if not len(solid):
+        return (0, 0, 0)
+    step = max(1, len(solid) // 200_000)
+    r, g, b = np.median(solid[::step], axis=0).round().astype(int).tolist()
+    return r, g, b
+
+
+def _find_tone(rgba: Rgba, cutoff: float) -> Rgba:
+    """Return how far the cut, laid on white, is darker than a lightness: 127.5 where it is just that."""
+    alpha = rgba[..., 3:].astype(np.float32) / 255
+    shown = rgba[..., :3].astype(np.float32) / 255 * alpha + 1 - alpha
+    lightness = cv2.cvtColor(shown, cv2.COLOR_RGB2Lab)[..., 0]
+    share = max(min(cutoff, 100 - cutoff), 1.0)  # so that both ends of the scale are kept
+    found: Rgba = np.clip(127.5 + 127.5 * (cutoff - lightness) / share, 0, 255).round().astype(np.uint8)  # fmt: skip
+    return found

@@ -1,0 +1,74 @@
+"""What a recipe says of outlines and of the cutting line."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from tidymargin.core.outlines.cutline import CutLinePlan
+from tidymargin.core.outlines.plan import (
+    LEAST_TOLERANCE_PX,
+    MOST_COLOURS,
+    MOST_TOLERANCE_PX,
+    OutlinePlan,
+)
+from tidymargin.formats.fields import Auto, Place
+
+_Mm = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]
+_MOST_DROPPED = 1000
+
+
+class OutlinesEntry(BaseModel):
+    """How a cut is traced."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    colours: Annotated[int, Field(ge=1, le=MOST_COLOURS)] | Auto = Field(
+        1, description="In how many colours; auto: as many as there is evidence for"
+    )
+    tolerance_px: Annotated[float, Field(ge=LEAST_TOLERANCE_PX, le=MOST_TOLERANCE_PX, allow_inf_nan=False)] | Auto = Field(
+        "auto", description="How far a line or curve may keep from the contour"
+    )  # fmt: skip
+    cutoff: Annotated[float, Field(gt=0, lt=100, allow_inf_nan=False)] | None = Field(
+        None, description="Lightness, 0 black to 100 white, up to which is traced; None: all that is solid"
+    )  # fmt: skip
+    smallest_px: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = Field(
+        4.0, description="Areas under so many square px are dropped"
+    )
+    as_strokes: bool = Field(False, description="Lines along their middle, with a width")
+
+    def to_plan(self) -> OutlinePlan:
+        """Return it as the core takes it."""
+        return OutlinePlan(
+            self.colours, self.tolerance_px, self.cutoff, self.smallest_px, self.as_strokes
+        )
+
+
+class CutLineEntry(BaseModel):
+    """How a cutting line is made."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    offset_mm: Annotated[float, Field(ge=-1000, le=1000, allow_inf_nan=False)] = Field(
+        2.0, description="How far outside the figure; below 0 inside"
+    )
+    corners: Literal["round", "sharp"] = "round"
+    smallest_mm: _Mm = Field(
+        0.0, description="Pieces and holes that fit into a circle this wide are left out"
+    )
+    bridges_mm: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] | None = Field(
+        None, description="How wide the bridges are that join separate pieces; None: none"
+    )
+    cuts_holes: bool = True
+    blade_mm: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)] = Field(
+        0.5, description="The smallest radius and width that the blade can follow"
+    )
+    dropped: Annotated[tuple[tuple[Place, Place], ...], Field(max_length=_MOST_DROPPED)] = Field(
+        (), description="Places, x and y, whose pieces are left out"
+    )
+
+    def to_plan(self) -> CutLinePlan:
+        """Return it as the core takes it."""
+        return CutLinePlan(
+            self.offset_mm, self.corners, self.smallest_mm, self.bridges_mm, self.cuts_holes,
+            self.blade_mm, tuple((float(x), float(y)) for x, y in self.dropped),
+        )  # fmt: skip

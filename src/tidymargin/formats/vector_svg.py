@@ -1,0 +1,86 @@
+"""Outlines as SVG 1.1: one path a colour, with a title and a name; in px, or in mm."""
+
+from xml.sax.saxutils import escape, quoteattr
+
+from tidymargin.core.base.limits import MM_PER_INCH
+from tidymargin.core.outlines.figures import Layer, Outlines
+from tidymargin.core.outlines.paths import Path, Piece, Point
+from tidymargin.core.outlines.strokes import Stroke
+
+_DIGITS = 3  # of a px: a thousandth
+
+
+def to_number(value: float) -> str:
+    """Return a number as short as it is right to a thousandth."""
+    text = f"{value:.{_DIGITS}f}".rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+def _to_point(point: Point, scale: float) -> str:
+    return f"{to_number(point[0] * scale)} {to_number(point[1] * scale)}"
+
+
+def _to_step(piece: Piece, scale: float) -> str:
+    if piece.kind == "line":
+        return f"L{_to_point(piece.end, scale)}"
+    if piece.kind == "arc":
+        radius = f"{piece.radius * scale:.{_DIGITS + 1}f}"
+        return f"A{radius} {radius} 0 {int(piece.is_long)} {int(piece.is_clockwise)} {_to_point(piece.end, scale)}"
+    return "C" + " ".join(_to_point(p, scale) for p in (piece.first, piece.second, piece.end))
+
+
+def to_path_data(path: Path | Stroke, scale: float = 1.0) -> str:
+    """Return a path as the `d` of SVG; closed, but for a stroke that is open."""
+    pieces = list(path.pieces)
+    is_closed = path.is_closed if isinstance(path, Stroke) else True
+    if is_closed and pieces and pieces[-1].kind == "line":
+        pieces.pop()  # Z draws it
+    steps = "".join(_to_step(piece, scale) for piece in pieces)
+    return f"M{_to_point(path.start, scale)}{steps}{'Z' if is_closed else ''}"
+
+
+def to_hex(rgb: tuple[int, int, int]) -> str:
+    """Return a colour as #RRGGBB."""
+    return "#{:02X}{:02X}{:02X}".format(*rgb)
+
+
+def _write_layer(layer: Layer, number: int, scale: float) -> str:
+    name = quoteattr(f"{layer.name}-{number}" if number else layer.name)
+    title = f"<title>{escape(layer.name)}, {to_hex(layer.rgb)}</title>"
+    if layer.strokes:
+        lines = "".join(
+            f'<path d="{to_path_data(stroke, scale)}" stroke-width="{to_number(stroke.width_px * scale)}"/>'
+            for stroke in layer.strokes
+        )
+        return f'<g id={name} fill="none" stroke="{to_hex(layer.rgb)}" stroke-linecap="round" stroke-linejoin="round">{title}{lines}</g>\n'
+    data = "".join(to_path_data(path, scale) for path in layer.paths)
+    fill = to_hex(layer.rgb)
+    return f'<path id={name} fill="{fill}" fill-rule="evenodd" d="{data}">{title}</path>\n'
+
+
+def write_svg(outlines: Outlines, dots_per_inch: float | None = None, title: str = "") -> bytes:
+    """Return outlines as an SVG file.
+
+    Parameters
+    ----------
+    outlines : Outlines
+        In px.
+    dots_per_inch : float, optional
+        Where it is known, the drawing's size is given in mm; its coordinates stay px.
+    title : str
+        Of the drawing.
+    """
+    wide, high = to_number(outlines.width), to_number(outlines.height)
+    size = f'width="{wide}" height="{high}"'
+    if dots_per_inch is not None:
+        mm = MM_PER_INCH / dots_per_inch
+        size = f'width="{outlines.width * mm:.4f}mm" height="{outlines.height * mm:.4f}mm"'
+    layers = "".join(
+        _write_layer(layer, number if len(outlines.layers) > 1 else 0, 1.0)
+        for number, layer in enumerate(outlines.layers, 1)
+    )
+    head = f"<title>{escape(title)}</title>\n" if title else ""
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?>\n'
+        f'<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 {wide} {high}">\n{head}{layers}</svg>\n'
+    ).encode()
