@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 _MM = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "": 1.0}
 
 
-class _Length(click.ParamType):
+class _Length(click.ParamType[float]):
     """A length such as `2mm`, `0.2cm` or `0.1in`; a number alone is mm."""
 
     name = "length"

@@ -24,10 +24,12 @@ def read_cut_file(data: bytes, name: str) -> Lines:
     BadImageError
         It is neither SVG nor DXF, or holds no line.
     """
+    from ezdxf import DXFError  # takes a while, and is seldom needed
+
     is_svg = b"<svg" in data[:4096]
     try:
         found = _read_svg(data) if is_svg else _read_dxf(data)
-    except (ValueError, TypeError, KeyError, IndexError, AttributeError, SyntaxError, OSError) as error:
+    except (DXFError, ValueError, TypeError, KeyError, IndexError, AttributeError, SyntaxError, OSError) as error:
         raise BadImageError(
             f"Expected an SVG or DXF file of lines, {name} cannot be read as one.",
             hint="Write the cutting line again.",
