@@ -16,10 +16,24 @@ _MOST_BYTES = 64 * 1024 * 1024
 @click.command(name="cut-out")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("-o", "--output", required=True, help="A file ending in .png.")
-@click.option("--blade", type=LENGTH, default="0mm", show_default=True, metavar="LENGTH", help="How far the edge of a dragged blade is behind its holder.")
-@click.option("--overcut", type=LENGTH, metavar="LENGTH", help="How far it goes on where a line closes; four times what the edge is behind when not said.")
+@click.option(
+    "--blade",
+    type=LENGTH,
+    default="0mm",
+    show_default=True,
+    metavar="LENGTH",
+    help="How far the edge of a dragged blade is behind its holder.",
+)
+@click.option(
+    "--overcut",
+    type=LENGTH,
+    metavar="LENGTH",
+    help="How far it goes on where a line closes; four times what the edge is behind when not said.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print what came of it as JSON.")
-@click.option("--replace", is_flag=True, help="Let the output replace a file; never the one that is cut.")
+@click.option(
+    "--replace", is_flag=True, help="Let the output replace a file; never the one that is cut."
+)
 @told
 def cut_out(file: Path, output: str, blade: float, overcut: float | None, as_json: bool, replace: bool) -> None:  # fmt: skip
     """Follow the lines of an SVG or DXF file with a blade, and draw what would come out."""

@@ -29,7 +29,16 @@ def read_cut_file(data: bytes, name: str) -> Lines:
     is_svg = b"<svg" in data[:4096]
     try:
         found = _read_svg(data) if is_svg else _read_dxf(data)
-    except (DXFError, ValueError, TypeError, KeyError, IndexError, AttributeError, SyntaxError, OSError) as error:
+    except (
+        DXFError,
+        ValueError,
+        TypeError,
+        KeyError,
+        IndexError,
+        AttributeError,
+        SyntaxError,
+        OSError,
+    ) as error:
         raise BadImageError(
             f"Expected an SVG or DXF file of lines, {name} cannot be read as one.",
             hint="Write the cutting line again.",
@@ -105,4 +114,3 @@ def _join(lines: Lines) -> Lines:
                     break
         closed.append(line)
     return closed
-

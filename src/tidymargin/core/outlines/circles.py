@@ -5,8 +5,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.outlines.contours import Ring, measure_area
 from tidymargin.core.outlines.paths import Path, Piece, Point, find_circle
-from tidymargin.core.outlines.refining import Draft, find_nearest_on
-from tidymargin.core.outlines.paths import find_shares
+from tidymargin.core.outlines.refining import Draft, measure_piece_off
 from tidymargin.core.outlines.splitting import CURVE
 
 _AS_GOOD = 1.25  # times as far off as curves, rms, an arc may be
@@ -50,7 +49,7 @@ def find_arcs(draft: Draft, tolerance_px: float, noise_px: float) -> dict[int, t
     """Return the arcs that stand for a draft's curves: by the first of them, how many, and the arc."""
     count = len(draft.ends)
     limit = max(tolerance_px, 4 * noise_px)
-    off = {k: _measure_curve(draft, k) for k in np.flatnonzero(draft.kinds == CURVE).tolist()}
+    off = {k: measure_piece_off(draft, k) for k in np.flatnonzero(draft.kinds == CURVE).tolist()}
     found: dict[int, tuple[int, Piece]] = {}
     # begun where no curve goes on smoothly, so that no run is cut in two
     begins = [
@@ -86,11 +85,6 @@ def find_arcs(draft: Draft, tolerance_px: float, noise_px: float) -> dict[int, t
 
 def _rms(off: NDArray[np.float64]) -> float:
     return float(np.sqrt(np.mean(off**2)))
-
-
-def _measure_curve(draft: Draft, k: int) -> NDArray[np.float64]:
-    controls, places = draft.controls(k), draft.explained(k)
-    return np.hypot(*(find_shares(find_nearest_on(controls, places)) @ controls - places).T)
 
 
 def _fit_arc(

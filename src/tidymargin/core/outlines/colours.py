@@ -24,7 +24,9 @@ _BIN = 2.0
 _LEAST_SHARE = 0.0012  # of what is solid, that a colour has
 _LEAST_PX = 40
 _ROUNDS = 8
-_BETWEEN = 12.0  # CIELAB units from the way between two colours, within which a third may be their mixture
+_BETWEEN = (
+    12.0  # CIELAB units from the way between two colours, within which a third may be their mixture
+)
 _NEAR_PX = 3.0  # of two colours, of which a place may be a mixture
 _UNDER_PX = 2.0  # how far a colour goes on under one above it
 
@@ -93,7 +95,9 @@ def _find_flat(rgba: NDArray[np.uint8]) -> NDArray[np.bool_]:
     return solid & (spread <= min(limit, 60.0))
 
 
-def _group(lab: NDArray[np.float32], apart: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _group(
+    lab: NDArray[np.float32], apart: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return middles of groups that lie `apart` at least, and their shares, the largest first."""
     codes = np.floor(lab / _BIN).astype(np.int64) + 200
     keys = (codes[:, 0] * 1000 + codes[:, 1]) * 1000 + codes[:, 2]
@@ -132,7 +136,9 @@ def _find_close(middles: NDArray[np.float64], apart: float) -> int | None:
     return int(max(np.unravel_index(int(gaps.argmin()), gaps.shape)))
 
 
-def _merge_nearest(middles: NDArray[np.float64], shares: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _merge_nearest(
+    middles: NDArray[np.float64], shares: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return one middle less: those two made one that are missed least (J. H. Ward, 1963)."""
     cost = {(a, b): shares[a] * shares[b] / (shares[a] + shares[b]) * float(np.sum((middles[a] - middles[b]) ** 2)) for a, b in combinations(range(len(middles)), 2)}  # fmt: skip
     a, b = min(cost, key=lambda pair: cost[pair])
@@ -155,7 +161,9 @@ def _find_nearest(places: NDArray[np.floating], middles: NDArray[np.floating]) -
     return found
 
 
-def find_layers(rgba: NDArray[np.uint8], count: int | Literal["auto"]) -> list[tuple[Rgb, str, Field]]:
+def find_layers(
+    rgba: NDArray[np.uint8], count: int | Literal["auto"]
+) -> list[tuple[Rgb, str, Field]]:
     """Return each colour of a cut with its name and its field, from the bottom up.
 
     Parameters
@@ -262,7 +270,9 @@ def _mix(
     return first, second, part
 
 
-def _reach_under(cover: NDArray[np.float32], above: NDArray[np.float32], outside: NDArray[np.bool_]) -> NDArray[np.float32]:
+def _reach_under(
+    cover: NDArray[np.float32], above: NDArray[np.float32], outside: NDArray[np.bool_]
+) -> NDArray[np.float32]:
     """Return how far a colour goes on under those above it: a little, and all through what lies in it and nowhere at the rim."""
     own = cover >= 0.5
     far = cv2.distanceTransform((~own).astype(np.uint8), cv2.DIST_L2, 5)

@@ -19,6 +19,7 @@ from tidymargin.core.outlines.tracing import measure_noise, trace_ring
 Rgba = NDArray[np.uint8]
 _TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
 _SOLID = 128
+_MIDDLE_NOISE_PX = 0.07
 _AT_ONCE = 64  # rings, between two looks at whether to go on
 
 
@@ -119,10 +120,10 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
         found.append((rgb, name, large))
     count = sum(len(rings) for *_, rings in found)
     _require_traceable(count, plan)
-    noise = measure_noise([ring for *_, rings in found for ring in rings])
-    tolerance = plan.tolerance_px
-    if tolerance == "auto":
-        tolerance = max(_TOLERANCE_PX, _TOLERANCE_NOISE * noise)
+    # a middle is told from all the ink across it, and is far less off than a contour
+    noise = _MIDDLE_NOISE_PX if plan.as_strokes else measure_noise([r for *_, rings in found for r in rings])  # fmt: skip
+    by_noise = max(_TOLERANCE_PX, _TOLERANCE_NOISE * noise)
+    tolerance = by_noise if plan.tolerance_px == "auto" else plan.tolerance_px
     outlines = Outlines(width, height, (), tolerance, noise, dropped)
     if plan.as_strokes:
         strokes = find_strokes(np.ascontiguousarray(rgba[..., 3]), tolerance, noise)

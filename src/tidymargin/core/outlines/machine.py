@@ -81,16 +81,22 @@ def cut_lines(lines: list[Line], machine: Machine) -> Outcome:
         cut = _drag(line, machine)
         cuts.append(cut)
         length += float(np.hypot(*np.diff(cut, axis=0).T).sum())
-        ring = _close(cut, is_closed=_is_closed(line), reach=machine.overcut_mm + 4 * machine.blade_mm)
+        ring = _close(
+            cut, is_closed=_is_closed(line), reach=machine.overcut_mm + 4 * machine.blade_mm
+        )
         if ring is None:
             uncut.append((float(cut[-1, 0]), float(cut[-1, 1])))
         else:
             rings.append(ring)
     kept, twice = _drop_twice(rings)
-    built = [p for p in shapely.get_parts(shapely.polygonize([*_node(kept)])) if p.area > _KERF_MM**2]
+    built = [
+        p for p in shapely.get_parts(shapely.polygonize([*_node(kept)])) if p.area > _KERF_MM**2
+    ]
     pieces, waste = _sort_out(built)
     time = length / _CUT_MM_S + travel / _TRAVEL_MM_S + _LIFT_S * 2 * len(order)
-    return Outcome(length, travel, time, len(order), pieces, waste, tuple(uncut), twice, tuple(cuts))
+    return Outcome(
+        length, travel, time, len(order), pieces, waste, tuple(uncut), twice, tuple(cuts)
+    )
 
 
 def _is_closed(line: Line) -> bool:
@@ -167,7 +173,11 @@ def _drop_twice(rings: list[Line]) -> tuple[list[Line], int]:
     shapes: list[object] = []
     for ring in rings:
         shape = shapely.LinearRing(ring)
-        if any(abs(shape.length - other.length) < 0.1 and shape.hausdorff_distance(other) < 2 * _KERF_MM for other in shapes):  # type: ignore[attr-defined]
+        if any(
+            abs(shape.length - other.length) < 0.1
+            and shape.hausdorff_distance(other) < 2 * _KERF_MM
+            for other in shapes
+        ):  # type: ignore[attr-defined]
             continue
         kept.append(ring)
         shapes.append(shape)

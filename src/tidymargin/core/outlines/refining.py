@@ -6,12 +6,14 @@ Gauss and Newton's method on the distances across, with places along the pieces 
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
-from tidymargin.core.outlines.paths import find_shares
 from tidymargin.core.outlines.splitting import CURVE, LINE
 
 _ROUNDS = 6
+_STILL_PX = 0.002  # of all that is moved, when it is done
+_COARSE = 16  # places of a piece that are looked at first
 _DAMPING = 1e-3
 _MOST_ENDS = 48  # moved at once; the time that it takes grows with their cube
 _SHORTEST, _LONGEST = 0.05, 1.2  # of a handle, by its curve's chord
@@ -124,45 +126,102 @@ def _refine_some(draft: Draft, moved: NDArray[np.int64], line_at: NDArray[np.int
         if not np.isfinite(move).all():
             return
         move = np.clip(move, -1.0, 1.0)
+        moved_px = float(np.abs(move).max(initial=0.0))
         _apply(draft, pieces, move, ways, line_at, end_at, turn_at, handle_at)
+        if moved_px < _STILL_PX:
+            return
 
 
 def _measure_piece(draft: Draft, k: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return how a piece's distances across depend on its control points, as normal equations (8, 8) and (8,)."""
-    controls, places = draft.controls(k), draft.explained(k)
-    t = find_nearest_on(controls, places)
-    share = find_shares(t)
-    slope = find_slopes(controls, t)
-    normal = np.column_stack([-slope[:, 1], slope[:, 0]]) / np.maximum(np.hypot(*slope.T), 1e-9)[:, None]  # fmt: skip
-    off = ((places - share @ controls) * normal).sum(axis=1)
-    depends = (share[:, :, None] * normal[:, None, :]).reshape(len(t), 8)
-    return depends.T @ depends, depends.T @ off
+    total, pull = np.zeros((8, 8)), np.zeros(8)
+    first, last = draft.spans[k]
+    _measure_kernel(draft.controls(k), draft.places, first, last, total, pull)
+    return total, pull
 
 
-def find_slopes(controls: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return which way a curve goes at `t`, and how fast."""
-    s = 1 - t
-    step = 3 * np.diff(controls, axis=0)
-    return np.column_stack([s * s, 2 * s * t, t * t]) @ step
-
-
-def find_nearest_on(
-    controls: NDArray[np.float64], places: NDArray[np.float64]
-) -> NDArray[np.float64]:
-    """Return where along a curve each place is nearest: the nearest of 33, then Newton's method."""
-    coarse = np.linspace(0, 1, 33)
-    line = find_shares(coarse) @ controls
-    gaps = ((places[:, None, :] - line[None]) ** 2).sum(axis=2)
-    t = coarse[gaps.argmin(axis=1)]
-    bend = 6 * np.diff(controls, n=2, axis=0)
+@njit(cache=True, nogil=True)
+def _nearest_kernel(c, x, y):  # type: ignore[no-untyped-def]
+    """Where along a curve a place is nearest: the nearest of some, then Newton's method."""
+    best, t = np.inf, 0.0
+    for k in range(_COARSE + 1):
+        s = k / _COARSE
+        r = 1 - s
+        b0, b1, b2, b3 = r * r * r, 3 * r * r * s, 3 * r * s * s, s * s * s
+        ex = b0 * c[0, 0] + b1 * c[1, 0] + b2 * c[2, 0] + b3 * c[3, 0] - x
+        ey = b0 * c[0, 1] + b1 * c[1, 1] + b2 * c[2, 1] + b3 * c[3, 1] - y
+        far = ex * ex + ey * ey
+        if far < best:
+            best, t = far, s
     for _ in range(3):
-        off = find_shares(t) @ controls - places
-        slope = find_slopes(controls, t)
-        curved = np.column_stack([1 - t, t]) @ bend
-        under = (slope**2).sum(axis=1) + (off * curved).sum(axis=1)
-        under = np.where(np.abs(under) < 1e-9, 1e-9, under)
-        t = np.clip(t - np.clip((off * slope).sum(axis=1) / under, -0.05, 0.05), 0, 1)
+        r = 1 - t
+        b0, b1, b2, b3 = r * r * r, 3 * r * r * t, 3 * r * t * t, t * t * t
+        ex = b0 * c[0, 0] + b1 * c[1, 0] + b2 * c[2, 0] + b3 * c[3, 0] - x
+        ey = b0 * c[0, 1] + b1 * c[1, 1] + b2 * c[2, 1] + b3 * c[3, 1] - y
+        p0x, p1x, p2x = c[1, 0] - c[0, 0], c[2, 0] - c[1, 0], c[3, 0] - c[2, 0]
+        p0y, p1y, p2y = c[1, 1] - c[0, 1], c[2, 1] - c[1, 1], c[3, 1] - c[2, 1]
+        gx = 3 * (r * r * p0x + 2 * r * t * p1x + t * t * p2x)
+        gy = 3 * (r * r * p0y + 2 * r * t * p1y + t * t * p2y)
+        hx = 6 * (r * (p1x - p0x) + t * (p2x - p1x))
+        hy = 6 * (r * (p1y - p0y) + t * (p2y - p1y))
+        under = gx * gx + gy * gy + ex * hx + ey * hy
+        if abs(under) < 1e-9:
+            break
+        move = (ex * gx + ey * gy) / under
+        t = min(1.0, max(0.0, t - min(0.06, max(-0.06, move))))
     return t
+
+
+@njit(cache=True, nogil=True)
+def _measure_kernel(c, places, first, last, total, pull):  # type: ignore[no-untyped-def]
+    n = len(places)
+    depends = np.empty(8)
+    for i in range(first, last + 1):
+        x, y = places[i % n, 0], places[i % n, 1]
+        t = _nearest_kernel(c, x, y)
+        r = 1 - t
+        shares = (r * r * r, 3 * r * r * t, 3 * r * t * t, t * t * t)
+        gx = (
+            r * r * (c[1, 0] - c[0, 0])
+            + 2 * r * t * (c[2, 0] - c[1, 0])
+            + t * t * (c[3, 0] - c[2, 0])
+        )
+        gy = (
+            r * r * (c[1, 1] - c[0, 1])
+            + 2 * r * t * (c[2, 1] - c[1, 1])
+            + t * t * (c[3, 1] - c[2, 1])
+        )
+        speed = max(np.hypot(gx, gy), 1e-9)
+        nx, ny = -gy / speed, gx / speed
+        off = x * nx + y * ny
+        for k in range(4):
+            off -= shares[k] * (c[k, 0] * nx + c[k, 1] * ny)
+            depends[2 * k], depends[2 * k + 1] = shares[k] * nx, shares[k] * ny
+        for a in range(8):
+            pull[a] += depends[a] * off
+            for b in range(8):
+                total[a, b] += depends[a] * depends[b]
+
+
+@njit(cache=True, nogil=True)
+def _find_off_kernel(c, places, first, last, found):  # type: ignore[no-untyped-def]
+    n = len(places)
+    for i in range(first, last + 1):
+        x, y = places[i % n, 0], places[i % n, 1]
+        t = _nearest_kernel(c, x, y)
+        r = 1 - t
+        b0, b1, b2, b3 = r * r * r, 3 * r * r * t, 3 * r * t * t, t * t * t
+        ex = b0 * c[0, 0] + b1 * c[1, 0] + b2 * c[2, 0] + b3 * c[3, 0] - x
+        ey = b0 * c[0, 1] + b1 * c[1, 1] + b2 * c[2, 1] + b3 * c[3, 1] - y
+        found[i - first] = np.hypot(ex, ey)
+
+
+def measure_piece_off(draft: Draft, k: int) -> NDArray[np.float64]:
+    """Return how far each place is from the piece that explains it, px."""
+    first, last = draft.spans[k]
+    found = np.empty(last - first + 1)
+    _find_off_kernel(draft.controls(k), draft.places, first, last, found)
+    return found
 
 
 def _find_unknowns(draft, k, size, ways, line_at, end_at, turn_at, handle_at):  # type: ignore[no-untyped-def]

@@ -203,7 +203,8 @@ def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]]) -> Path:
     count = len(draft.ends)
     pieces: list[Piece] = []
     corners = []
-    k = min(arcs, default=0)  # an arc over where the ring begins is begun with
+    # an arc over where the ring begins is begun with
+    k = next((first for first, (size, _) in arcs.items() if first + size > count), 0)
     last = k + count
     start = draft.ends[k]
     while k < last:
@@ -220,3 +221,43 @@ def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]]) -> Path:
         pieces.append(piece)
         k += size
     return Path((float(start[0]), float(start[1])), tuple(pieces), corners=tuple(corners))
+
+
+def trace_open(
+    line: NDArray[np.float64], tolerance_px: float, noise_px: float
+) -> tuple[tuple[float, float], tuple[Piece, ...]]:
+    """Return where a line that is not closed begins, and its pieces: it is traced there and back."""
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+    count = max(2, round(along[-1] / STEP_PX))
+    at = np.linspace(0, along[-1], count + 1)
+    even = np.column_stack([np.interp(at, along, line[:, k]) for k in range(2)])
+    start = (float(line[0, 0]), float(line[0, 1]))
+    end = (float(line[-1, 0]), float(line[-1, 1]))
+    if count < 12:
+        return start, (Piece("line", end),)
+    places = np.vstack([even, even[-2:0:-1]])
+    corners = _with_ends(find_corners(places, noise_px), places, count)
+    draft = _draft(places, corners, tolerance_px, noise_px)
+    refine(draft)
+    path = _to_path(draft, find_arcs(draft, tolerance_px, noise_px))
+    ends = np.array([piece.end for piece in path.pieces])
+    turn = int(np.hypot(*(ends - even[-1]).T).argmin())
+    return path.start, path.pieces[: turn + 1]
+
+
+def _with_ends(corners: Corners, places: NDArray[np.float64], last: int) -> Corners:
+    """Return the corners of a line that was gone along there and back, its two ends among them."""
+    n = len(places)
+    apart = round(2 * _FIRM_PX / STEP_PX)
+    inner = (corners.at > apart) & (corners.at < last - apart)
+    at, tips, ways = corners.at[inner], corners.tips[inner], corners.ways[inner]
+    back = n - at[::-1]  # met again on the way back
+    turned = -ways[::-1, ::-1]
+    beside = min(6, last)
+    out, home = places[beside] - places[0], places[last] - places[last - beside]
+    out, home = out / max(np.hypot(*out), 1e-9), home / max(np.hypot(*home), 1e-9)
+    return Corners(
+        np.concatenate([[0], at, [last], back]),
+        np.vstack([places[0], tips, places[last], tips[::-1]]),
+        np.concatenate([[[-out, out]], ways, [[home, -home]], turned]),
+    )
