@@ -24,7 +24,7 @@ def read_cut_file(data: bytes, name: str) -> Lines:
     BadImageError
         It is neither SVG nor DXF, or holds no line.
     """
-    from ezdxf import DXFError  # takes a while, and is seldom needed
+    from ezdxf.lldxf.const import DXFError  # takes a while, and is seldom needed
 
     is_svg = b"<svg" in data[:4096]
     try:

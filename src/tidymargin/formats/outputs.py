@@ -3,7 +3,7 @@
 import io
 import zipfile
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
 
@@ -59,8 +59,8 @@ class Wish:
     quality: int = 90
     backdrop: tuple[int, int, int] = (255, 255, 255)
     credit: str = ""
-    outlines: OutlinePlan = OutlinePlan()
-    cutline: CutLinePlan = CutLinePlan()
+    outlines: OutlinePlan = field(default_factory=OutlinePlan)
+    cutline: CutLinePlan = field(default_factory=CutLinePlan)
 
 
 @cache

@@ -17,16 +17,19 @@ _MM = 4  # of a DXF's units
 
 def write_dxf(outlines: Outlines, dots_per_inch: float | None = None) -> bytes:
     """Return outlines as a DXF file of R2010; 300 dots per inch where none are said."""
-    import ezdxf  # takes a while, and is seldom needed
+    from ezdxf.colors import rgb2int  # takes a while, and is seldom needed
+    from ezdxf.document import Drawing
 
     mm = MM_PER_INCH / (dots_per_inch or _DPI)
-    document = ezdxf.new(_VERSION, units=_MM)
+    document = Drawing.new(_VERSION)
+    document.units = _MM
     space = document.modelspace()
     for layer in outlines.layers:
         name = f"{layer.name} {''.join(f'{value:02X}' for value in layer.rgb)}"
         if name not in document.layers:
-            document.layers.add(name, true_color=ezdxf.rgb2int(layer.rgb))
-        for path in (*layer.paths, *layer.strokes):
+            document.layers.add(name, true_color=rgb2int(layer.rgb))
+        drawn: tuple[Path | Stroke, ...] = (*layer.paths, *layer.strokes)
+        for path in drawn:
             points = [
                 (x * mm, (outlines.height - y) * mm, bulge) for x, y, bulge in to_vertices(path)
             ]

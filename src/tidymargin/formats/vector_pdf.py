@@ -2,7 +2,6 @@
 
 import io
 
-from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.outlines.figures import Outlines
 from tidymargin.core.outlines.paths import Path, to_curves
 from tidymargin.core.outlines.strokes import Stroke

@@ -132,9 +132,9 @@ def _require_same(found: Rgba, matte: Rgba) -> None:
 def _require_rings(data: bytes, form: str, count: int) -> None:
     """Refuse a file in which another reader finds another number of contours."""
     if form == "dxf":
-        import ezdxf
+        from ezdxf.filemanagement import read
 
-        found = len(ezdxf.read(io.StringIO(data.decode())).modelspace().query("LWPOLYLINE"))
+        found = len(read(io.StringIO(data.decode())).modelspace().query("LWPOLYLINE"))
     else:
         from svgelements import SVG
         from svgelements import Path as SvgPath

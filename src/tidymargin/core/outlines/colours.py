@@ -41,7 +41,7 @@ _NAMES = (
 def to_lab(rgb: NDArray[np.uint8]) -> NDArray[np.float32]:
     """Return CIELAB, (..., 3), of 8-bit sRGB."""
     flat = np.ascontiguousarray(rgb).reshape(1, -1, 3).astype(np.float32) / 255
-    return cv2.cvtColor(flat, cv2.COLOR_RGB2Lab).reshape(rgb.shape)
+    return np.asarray(cv2.cvtColor(flat, cv2.COLOR_RGB2Lab), np.float32).reshape(rgb.shape)
 
 
 def name_colour(rgb: Rgb) -> str:
@@ -92,7 +92,7 @@ def _find_flat(rgba: NDArray[np.uint8]) -> NDArray[np.bool_]:
         return solid
     # as flat as most of it: a scan's grain is no edge
     limit = max(_FLAT, 1.5 * float(np.quantile(spread[solid], 0.4)))
-    return solid & (spread <= min(limit, 60.0))
+    return np.asarray(solid & (spread <= min(limit, 60.0)))
 
 
 def _group(
@@ -101,7 +101,7 @@ def _group(
     """Return middles of groups that lie `apart` at least, and their shares, the largest first."""
     codes = np.floor(lab / _BIN).astype(np.int64) + 200
     keys = (codes[:, 0] * 1000 + codes[:, 1]) * 1000 + codes[:, 2]
-    _, first, inverse, often = np.unique(keys, return_index=True, return_inverse=True, return_counts=True)  # fmt: skip
+    _, inverse, often = np.unique(keys, return_inverse=True, return_counts=True)
     sums = np.stack([np.bincount(inverse, lab[:, k].astype(np.float64)) for k in range(3)], axis=1)
     means = sums / often[:, None]
     middles: list[NDArray[np.float64]] = []
@@ -121,7 +121,6 @@ def _group(
         close = _find_close(found, apart)
         if close is not None:
             found = np.delete(found, close, axis=0)
-    del first
     share = np.bincount(_find_nearest(means, found), weight, len(found)) / weight.sum()
     order = np.argsort(-share, kind="stable")
     return found[order], share[order]
@@ -286,4 +285,4 @@ def _reach_under(
         inside = touches_own & ~touches_rim
         inside[0] = False
         under = np.where(inside[parts], np.float32(1), under)
-    return under
+    return np.asarray(under, np.float32)

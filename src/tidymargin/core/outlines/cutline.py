@@ -13,7 +13,7 @@ from tidymargin.core.outlines.paths import Path
 from tidymargin.core.outlines.tracing import LEAST_NOISE_PX, trace_ring
 
 if TYPE_CHECKING:
-    from shapely import MultiPolygon, Polygon
+    from shapely import Geometry, MultiPolygon, Polygon
 
 _FLAT_PX = 0.02  # of curves from the lines that stand for them
 _FITTED_MM = 0.015  # of a line that was moved from the lines and curves that stand for it
@@ -131,7 +131,7 @@ def to_shape(outlines: Outlines) -> "MultiPolygon":
     return _to_many(built)
 
 
-def _to_many(shape: object) -> "MultiPolygon":
+def _to_many(shape: "Geometry") -> "MultiPolygon":
     import shapely
 
     polygons = [g for g in shapely.get_parts(shape) if g.geom_type == "Polygon" and not g.is_empty]

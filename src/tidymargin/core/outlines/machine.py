@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 if TYPE_CHECKING:
-    from shapely import Polygon
+    from shapely import Geometry, LinearRing, Polygon
 
 _CUT_MM_S, _TRAVEL_MM_S, _LIFT_S = 60.0, 200.0, 0.15  # of a small desk machine
 _STEP_MM = 0.05  # between two places of the blade
@@ -89,9 +89,7 @@ def cut_lines(lines: list[Line], machine: Machine) -> Outcome:
         else:
             rings.append(ring)
     kept, twice = _drop_twice(rings)
-    built = [
-        p for p in shapely.get_parts(shapely.polygonize([*_node(kept)])) if p.area > _KERF_MM**2
-    ]
+    built = [p for p in shapely.get_parts(shapely.polygonize(_node(kept))) if p.area > _KERF_MM**2]
     pieces, waste = _sort_out(built)
     time = length / _CUT_MM_S + travel / _TRAVEL_MM_S + _LIFT_S * 2 * len(order)
     return Outcome(
@@ -170,21 +168,22 @@ def _drop_twice(rings: list[Line]) -> tuple[list[Line], int]:
     import shapely
 
     kept: list[Line] = []
-    shapes: list[object] = []
+    shapes: list[LinearRing] = []
     for ring in rings:
         shape = shapely.LinearRing(ring)
         if any(
             abs(shape.length - other.length) < 0.1
             and shape.hausdorff_distance(other) < 2 * _KERF_MM
             for other in shapes
-        ):  # type: ignore[attr-defined]
+        ):
             continue
         kept.append(ring)
         shapes.append(shape)
     return kept, len(rings) - len(kept)
 
 
-def _node(rings: list[Line]) -> "list[object]":
+def _node(rings: list[Line]) -> "list[Geometry]":
+    """Return rings as lines that meet at their ends alone."""
     import shapely
 
     if not rings:

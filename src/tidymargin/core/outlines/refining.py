@@ -18,6 +18,8 @@ _DAMPING = 1e-3
 _MOST_ENDS = 48  # moved at once; the time that it takes grows with their cube
 _SHORTEST, _LONGEST = 0.05, 1.2  # of a handle, by its curve's chord
 
+Vector = NDArray[np.float64]
+
 
 @dataclass(slots=True, eq=False)
 class Draft:
@@ -39,26 +41,26 @@ class Draft:
         Of ends.
     """
 
-    places: NDArray[np.float64]
+    places: Vector
     spans: NDArray[np.int64]
-    ends: NDArray[np.float64]
+    ends: Vector
     kinds: NDArray[np.int64]
-    handles: NDArray[np.float64]
+    handles: Vector
     is_corner: NDArray[np.bool_]
 
-    def controls(self, k: int) -> NDArray[np.float64]:
+    def controls(self, k: int) -> Vector:
         """Return the four control points of a piece."""
         a, b = self.ends[k], self.ends[(k + 1) % len(self.ends)]
         if self.kinds[k] == LINE:
             return np.array([a, a + (b - a) / 3, b - (b - a) / 3, b])
         return np.array([a, *self.handles[k], b])
 
-    def explained(self, k: int) -> NDArray[np.float64]:
+    def explained(self, k: int) -> Vector:
         """Return the places that a piece explains."""
         first, last = self.spans[k]
-        if 0 <= first and last < len(self.places):
-            return self.places[first : last + 1]
-        return self.places[np.arange(first, last + 1) % len(self.places)]
+        if first >= 0 and last < len(self.places):
+            return np.asarray(self.places[first : last + 1])
+        return np.asarray(self.places[np.arange(first, last + 1) % len(self.places)])
 
 
 def refine(draft: Draft) -> None:
@@ -83,56 +85,69 @@ def _find_lines_at(draft: Draft) -> NDArray[np.int64]:
     return found
 
 
-def _find_ways(draft: Draft, line_at: NDArray[np.int64], k: int) -> NDArray[np.float64]:
+def _find_way(draft: Draft, line_at: NDArray[np.int64], k: int) -> Vector:
     count = len(draft.ends)
     if line_at[k] >= 0:
         way = draft.ends[(line_at[k] + 1) % count] - draft.ends[line_at[k]]
     else:  # halfway between its two handles
         way = draft.handles[k, 0] - draft.handles[k - 1, 1]
-    return way / max(float(np.hypot(*way)), 1e-9)
+    return np.asarray(way / max(float(np.hypot(*way)), 1e-9))
+
+
+class _Unknowns:
+    """Where each number that is looked for stands among all: two of an end, the turn of a free smooth one, and of handles a length or a place."""
+
+    def __init__(self, draft: Draft, moved: list[int], line_at: NDArray[np.int64]) -> None:
+        self.draft, self.line_at = draft, line_at
+        self.count = count = len(draft.ends)
+        self.pieces = sorted(set(moved) | {(k - 1) % count for k in moved})
+        self.end_at: dict[int, int] = {}
+        self.turn_at: dict[int, int] = {}
+        self.handle_at: dict[tuple[int, int], int] = {}
+        self.size = 0
+        for k in moved:
+            self.end_at[k] = self._take(2)
+            if not draft.is_corner[k] and line_at[k] < 0:
+                self.turn_at[k] = self._take(1)
+        for k in self.pieces:
+            if draft.kinds[k] == CURVE:
+                for side in range(2):
+                    is_corner = draft.is_corner[(k + side) % count]
+                    self.handle_at[k, side] = self._take(2 if is_corner else 1)
+
+    def _take(self, numbers: int) -> int:
+        self.size += numbers
+        return self.size - numbers
+
+    def find_ways(self) -> dict[int, Vector]:
+        """Return which way the path goes at each smooth end of the pieces that are moved."""
+        ends = {j for k in self.pieces for j in (k, (k + 1) % self.count)}
+        return {
+            j: _find_way(self.draft, self.line_at, j) for j in ends if not self.draft.is_corner[j]
+        }
 
 
 def _refine_some(draft: Draft, moved: NDArray[np.int64], line_at: NDArray[np.int64]) -> None:
-    count = len(draft.ends)
-    pieces = sorted({int(k) for k in moved} | {int(k - 1) % count for k in moved})
-    # unknowns: two of each end moved, its turn where it is smooth and free, and of each curve's handles length or place
-    end_at, turn_at, handle_at = {}, {}, {}
-    size = 0
-    for k in moved.tolist():
-        end_at[k] = size
-        size += 2
-        if not draft.is_corner[k] and line_at[k] < 0:
-            turn_at[k] = size
-            size += 1
-    for k in pieces:
-        if draft.kinds[k] == CURVE:
-            for side in range(2):
-                handle_at[k, side] = size
-                size += 2 if draft.is_corner[(k + side) % count] else 1
-    for turn in range(_ROUNDS):
-        ways = {j: _find_ways(draft, line_at, j) for k in pieces for j in (k, (k + 1) % count) if not draft.is_corner[j]}  # fmt: skip
-        if turn == 0:
-            _turn_handles(draft, pieces, ways)
-        total, pull = np.zeros((size, size)), np.zeros(size)
-        for k in pieces:
+    unknowns = _Unknowns(draft, moved.tolist(), line_at)
+    _turn_handles(draft, unknowns.pieces, unknowns.find_ways())
+    for _ in range(_ROUNDS):
+        ways = unknowns.find_ways()
+        total, pull = np.zeros((unknowns.size, unknowns.size)), np.zeros(unknowns.size)
+        for k in unknowns.pieces:
             way_to, wanted = _measure_piece(draft, k)
-            share = _find_unknowns(draft, k, size, ways, line_at, end_at, turn_at, handle_at)
-            used = np.flatnonzero(share.any(axis=0))
-            part = share[:, used]
-            total[np.ix_(used, used)] += part.T @ way_to @ part
-            pull[used] += part.T @ wanted
-        total[np.diag_indices(size)] += _DAMPING * (1 + np.diag(total))
-        move = np.linalg.solve(total, pull)
+            share, used = _find_shares(unknowns, k, ways)
+            total[np.ix_(used, used)] += share.T @ way_to @ share
+            pull[used] += share.T @ wanted
+        total[np.diag_indices(unknowns.size)] += _DAMPING * (1 + np.diag(total))
+        move = np.clip(np.linalg.solve(total, pull), -1.0, 1.0)
         if not np.isfinite(move).all():
             return
-        move = np.clip(move, -1.0, 1.0)
-        moved_px = float(np.abs(move).max(initial=0.0))
-        _apply(draft, pieces, move, ways, line_at, end_at, turn_at, handle_at)
-        if moved_px < _STILL_PX:
+        _apply(unknowns, move, ways)
+        if float(np.abs(move).max(initial=0.0)) < _STILL_PX:
             return
 
 
-def _measure_piece(draft: Draft, k: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _measure_piece(draft: Draft, k: int) -> tuple[Vector, Vector]:
     """Return how a piece's distances across depend on its control points, as normal equations (8, 8) and (8,)."""
     total, pull = np.zeros((8, 8)), np.zeros(8)
     first, last = draft.spans[k]
@@ -216,7 +231,7 @@ def _find_off_kernel(c, places, first, last, found):  # type: ignore[no-untyped-
         found[i - first] = np.hypot(ex, ey)
 
 
-def measure_piece_off(draft: Draft, k: int) -> NDArray[np.float64]:
+def measure_piece_off(draft: Draft, k: int) -> Vector:
     """Return how far each place is from the piece that explains it, px."""
     first, last = draft.spans[k]
     found = np.empty(last - first + 1)
@@ -224,45 +239,59 @@ def measure_piece_off(draft: Draft, k: int) -> NDArray[np.float64]:
     return found
 
 
-def _find_unknowns(draft, k, size, ways, line_at, end_at, turn_at, handle_at):  # type: ignore[no-untyped-def]
-    """Return how a piece's control points depend on the unknowns, (8, size)."""
-    count = len(draft.ends)
-    a, b = k, (k + 1) % count
-    found = np.zeros((4, 2, size))
+def _find_shares(
+    unknowns: _Unknowns, k: int, ways: dict[int, Vector]
+) -> tuple[Vector, NDArray[np.int64]]:
+    """Return how a piece's control points depend on the unknowns that matter to it, (8, n), and which these are."""
+    draft, line_at, end_at = unknowns.draft, unknowns.line_at, unknowns.end_at
+    a, b = k, (k + 1) % unknowns.count
+    ends = {j for j in (a, b) if j in end_at}
+    if draft.kinds[k] == CURVE:  # a line beside it turns its handles
+        for j in (a, b):
+            if line_at[j] >= 0 and not draft.is_corner[j]:
+                p = int(line_at[j])
+                ends |= {e for e in (p, (p + 1) % unknowns.count) if e in end_at}
+    used: list[int] = [at for j in sorted(ends) for at in (end_at[j], end_at[j] + 1)]
+    own = [unknowns.turn_at[j] for j in (a, b) if j in unknowns.turn_at]
+    for side in range(2):
+        at = unknowns.handle_at.get((k, side))
+        if at is not None:
+            own += [at, at + 1] if draft.is_corner[(a, b)[side]] else [at]
+    used += [at for at in own if at not in used]
+    place = {at: number for number, at in enumerate(used)}
+    found = np.zeros((4, 2, len(used)))
     eye = np.eye(2)
-    if a in end_at:
-        found[0, :, end_at[a] : end_at[a] + 2] += eye
-    if b in end_at:
-        found[3, :, end_at[b] : end_at[b] + 2] += eye
+    for outer, j in ((0, a), (3, b)):
+        if j in end_at:
+            found[outer, :, place[end_at[j]] : place[end_at[j]] + 2] += eye
     if draft.kinds[k] == LINE:
         found[1] = 2 / 3 * found[0] + 1 / 3 * found[3]
         found[2] = 1 / 3 * found[0] + 2 / 3 * found[3]
-        return found.reshape(8, size)
+        return found.reshape(8, -1), np.array(used, np.int64)
     for side, j in ((0, a), (1, b)):
         inner, outer = 1 + side, 3 * side
-        at = handle_at[k, side]
+        at = place[unknowns.handle_at[k, side]]
         if draft.is_corner[j]:
             found[inner, :, at : at + 2] += eye  # where it is, whatever its end does
             continue
         found[inner] += found[outer]
         way = ways[j]
-        sign = 1.0 if side == 0 else -1.0
-        found[inner, :, at] += sign * way
+        found[inner, :, at] += (1.0 if side == 0 else -1.0) * way
         reach = float(np.dot(draft.handles[k, side] - draft.ends[j], way))
         across = np.array([-way[1], way[0]])
-        if j in turn_at:
-            found[inner, :, turn_at[j]] += reach * across
+        if j in unknowns.turn_at:
+            found[inner, :, place[unknowns.turn_at[j]]] += reach * across
         elif line_at[j] >= 0:
-            p, q = int(line_at[j]), int((line_at[j] + 1) % count)
+            p, q = int(line_at[j]), int((line_at[j] + 1) % unknowns.count)
             length = max(float(np.hypot(*(draft.ends[q] - draft.ends[p]))), 1e-6)
             turn = reach / length * np.outer(across, across)
-            for end, way_of in ((p, -1.0), (q, 1.0)):
+            for end, sign in ((p, -1.0), (q, 1.0)):
                 if end in end_at:
-                    found[inner, :, end_at[end] : end_at[end] + 2] += way_of * turn
-    return found.reshape(8, size)
+                    found[inner, :, place[end_at[end]] : place[end_at[end]] + 2] += sign * turn
+    return found.reshape(8, -1), np.array(used, np.int64)
 
 
-def _turn_handles(draft: Draft, pieces: list[int], ways: dict[int, NDArray[np.float64]]) -> None:
+def _turn_handles(draft: Draft, pieces: list[int], ways: dict[int, Vector]) -> None:
     """Lay handles into the ways of smooth ends, as long as they are."""
     count = len(draft.ends)
     for k in pieces:
@@ -275,30 +304,28 @@ def _turn_handles(draft: Draft, pieces: list[int], ways: dict[int, NDArray[np.fl
                 draft.handles[k, side] = draft.ends[j] + sign * reach * ways[j]
 
 
-def _apply(draft, pieces, move, ways, line_at, end_at, turn_at, handle_at):  # type: ignore[no-untyped-def]
+def _apply(unknowns: _Unknowns, move: Vector, ways: dict[int, Vector]) -> None:
     """Move ends and handles; handles keep their ends' new ways, and are neither turned round nor longer than makes sense."""
-    count = len(draft.ends)
-    reaches = {}
-    for k in pieces:
-        if draft.kinds[k] == CURVE:
-            for side, j in ((0, k), (1, (k + 1) % count)):
-                if j in ways:
-                    sign = 1.0 if side == 0 else -1.0
-                    reaches[k, side] = sign * float(np.dot(draft.handles[k, side] - draft.ends[j], ways[j]))  # fmt: skip
-    for k, at in end_at.items():
+    draft, count = unknowns.draft, unknowns.count
+    reaches = {
+        (k, side): (1.0 if side == 0 else -1.0)
+        * float(np.dot(draft.handles[k, side] - draft.ends[(k + side) % count], ways[(k + side) % count]))
+        for k, side in unknowns.handle_at
+        if (k + side) % count in ways
+    }  # fmt: skip
+    for k, at in unknowns.end_at.items():
         draft.ends[k] += move[at : at + 2]
-    for k, at in turn_at.items():
+    for k, at in unknowns.turn_at.items():
         c, s = np.cos(move[at]), np.sin(move[at])
         ways[k] = np.array([c * ways[k][0] - s * ways[k][1], s * ways[k][0] + c * ways[k][1]])
     for j in ways:
-        if line_at[j] >= 0:
-            ways[j] = _find_ways(draft, line_at, j)
-    for (k, side), at in handle_at.items():
+        if unknowns.line_at[j] >= 0:
+            ways[j] = _find_way(draft, unknowns.line_at, j)
+    for (k, side), at in unknowns.handle_at.items():
         j = (k + side) % count
-        chord = max(float(np.hypot(*(draft.ends[(k + 1) % count] - draft.ends[k]))), 1e-6)
         if draft.is_corner[j]:
             draft.handles[k, side] += move[at : at + 2]
             continue
+        chord = max(float(np.hypot(*(draft.ends[(k + 1) % count] - draft.ends[k]))), 1e-6)
         reach = np.clip(reaches[k, side] + move[at], _SHORTEST * chord, _LONGEST * chord)
-        sign = 1.0 if side == 0 else -1.0
-        draft.handles[k, side] = draft.ends[j] + sign * reach * ways[j]
+        draft.handles[k, side] = draft.ends[j] + (1.0 if side == 0 else -1.0) * reach * ways[j]

@@ -163,7 +163,10 @@ def _list_beside(place: NDArray[np.int64], index: dict[tuple[int, int], int]) ->
     return found
 
 
-def _walk(begin, places, index, is_node, junction, used, begun_at=-1):  # type: ignore[no-untyped-def]
+def _walk(
+    begin: int, places: NDArray[np.int64], index: dict[tuple[int, int], int], is_node: NDArray[np.bool_],
+    junction: NDArray[np.int64], used: NDArray[np.bool_], begun_at: int = -1,
+) -> Chain:  # fmt: skip
     """Return the chain that goes on from a pixel to an end or a junction."""
     order = [begin]
     used[begin] = True

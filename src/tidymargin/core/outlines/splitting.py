@@ -62,7 +62,7 @@ def _fit_curve_kernel(places, first, last, x0, y0, ux, uy, x3, y3, vx, vy, found
     chord = np.hypot(x3 - x0, y3 - y0)
     a = b = chord / 3
     worst = mean = 0.0
-    for turn in range(_ROUNDS + 1):
+    for _ in range(_ROUNDS + 1):
         c00 = c01 = c11 = r0 = r1 = 0.0
         for k in range(n):
             s = t[k]
@@ -133,23 +133,10 @@ def _fit_line_kernel(places, first, last, x0, y0, x3, y3):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _split_kernel(
-    places,
-    at,
-    knots,
-    ways,
-    firm,
-    tolerance,
-    noise,
-    unsaid,
-    line_cost,
-    curve_cost,
-    best,
-    come,
-    kinds,
-    lengths,
-):  # type: ignore[no-untyped-def]
-    """The cheapest way from the first knot to each: what it costs, from where it comes, and by which piece."""
+def _split_kernel(places, at, knots, ways, firm, limits, costs, best, come, kinds, lengths):  # type: ignore[no-untyped-def]
+    """Find the cheapest way from the first knot to each: what it costs, from where it comes, and by which piece."""
+    tolerance, noise = limits
+    unsaid, line_cost, curve_cost = costs
     count = len(at)
     found = np.empty(2)
     limit = tolerance * tolerance
@@ -221,7 +208,10 @@ def split_stretch(
     count = len(at)
     best, come = np.empty(count), np.zeros(count, np.int64)
     kinds, lengths = np.zeros(count, np.int64), np.zeros((count, 2))
-    _split_kernel(places, at, knots, ways, np.array(firm), tolerance_px, noise_px, _UNSAID, _LINE_COST, _CURVE_COST, best, come, kinds, lengths)  # fmt: skip
+    limits, costs = (tolerance_px, noise_px), (_UNSAID, _LINE_COST, _CURVE_COST)
+    _split_kernel(
+        places, at, knots, ways, np.array(firm), limits, costs, best, come, kinds, lengths
+    )
     ends = [count - 1]
     while ends[-1]:
         ends.append(int(come[ends[-1]]))

@@ -24,6 +24,10 @@ _SAMPLED_PX = 0.25
 _WIDER_PX = 1.2  # that a stroke's width may vary by
 _SMOOTH_PX = 6
 
+_Line = NDArray[np.float64]
+_Ink = NDArray[np.float32]
+_Measured = tuple[_Line, _Line, NDArray[np.bool_]]
+
 
 @dataclass(frozen=True, slots=True)
 class Stroke:
@@ -52,9 +56,10 @@ def find_strokes(
 ) -> tuple[Stroke, ...]:
     """Return the lines of a matte, (H, W) uint8, along their middle."""
     solid = alpha >= _HALF
-    inside = cv2.distanceTransform(np.pad(solid, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    padded = cv2.distanceTransform(np.pad(solid, 1).astype(np.uint8), cv2.DIST_L2, 5)
+    inside = np.asarray(padded[1:-1, 1:-1], np.float32)
     chains, middles = find_chains(_take_spurs(thin(solid), inside))
-    ink = alpha.astype(np.float32) / 255
+    ink = np.asarray(alpha / np.float32(255), np.float32)
     measured = [_measure(chain, ink, inside) for chain in chains]
     nodes = _place_nodes(chains, measured, middles)
     found: list[Stroke] = []
@@ -162,7 +167,9 @@ def _find_across(line: NDArray[np.float64], is_closed: bool) -> NDArray[np.float
     return np.column_stack([-way[:, 1], way[:, 0]])
 
 
-def _place_nodes(chains, measured, middles):  # type: ignore[no-untyped-def]
+def _place_nodes(
+    chains: list[Chain], measured: list[_Measured], middles: list[_Line]
+) -> list[_Line]:
     """Return where the lines that meet at each junction meet: nearest to all of them as they come in."""
     nodes = [np.array([m[1] + 0.5, m[0] + 0.5]) for m in middles]
     totals = [np.eye(2) * 0.05 for _ in middles]
@@ -187,7 +194,9 @@ def _place_nodes(chains, measured, middles):  # type: ignore[no-untyped-def]
     return nodes
 
 
-def _to_strokes(chain, line, widths, nodes, ink, tolerance_px, noise_px):  # type: ignore[no-untyped-def]
+def _to_strokes(
+    chain: Chain, line: _Line, widths: _Line, nodes: list[_Line], ink: _Ink, tolerance_px: float, noise_px: float
+) -> list[Stroke]:  # fmt: skip
     """Return a chain as strokes, each of about one width."""
     if len(line) < 4 and not chain.is_closed:
         return _to_dot(chain, line, widths, nodes)
@@ -225,7 +234,8 @@ def _to_strokes(chain, line, widths, nodes, ink, tolerance_px, noise_px):  # typ
     return [replace(s, width_px=max(s.width_px, 0.2)) for s in found]
 
 
-def _find_clean(chain, half, count):  # type: ignore[no-untyped-def]
+def _find_clean(chain: Chain, half: _Line, count: int) -> slice:
+    """Return which places other lines, and round ends, do not reach into."""
     first = int(np.ceil(half[min(count // 2, 6)] * (1.3 if chain.first_joins >= 0 else 1.0))) + 1
     last = int(np.ceil(half[-1 - min(count // 2, 6)] * (1.3 if chain.last_joins >= 0 else 1.0))) + 1
     if first + last >= count - 2:
@@ -233,7 +243,7 @@ def _find_clean(chain, half, count):  # type: ignore[no-untyped-def]
     return slice(first, count - last)
 
 
-def _find_end(end, beside, half_px, ink):  # type: ignore[no-untyped-def]
+def _find_end(end: _Line, beside: _Line, half_px: float, ink: _Ink) -> _Line:
     """Return where a line ends, less half its width: what a round end begins at."""
     way = end - beside[-1]
     length = float(np.hypot(*way))
@@ -248,10 +258,11 @@ def _find_end(end, beside, half_px, ink):  # type: ignore[no-untyped-def]
         if not (0 <= row < height and 0 <= col < width) or ink[row, col] < 0.5:
             break
         reach += 0.25
-    return end + way * max(0.0, reach - half_px)
+    return np.asarray(end + way * max(0.0, reach - half_px))
 
 
-def _to_dot(chain, line, widths, nodes):  # type: ignore[no-untyped-def]
+def _to_dot(chain: Chain, line: _Line, widths: _Line, nodes: list[_Line]) -> list[Stroke]:
+    """Return what is hardly longer than it is wide as one straight stroke."""
     a = nodes[chain.first_joins] if chain.first_joins >= 0 else line[0]
     b = nodes[chain.last_joins] if chain.last_joins >= 0 else line[-1]
     end = (float(b[0]), float(b[1]))

@@ -19,6 +19,11 @@ _FIRM_PX = 1.5  # beside a corner, where places say nothing of its sides
 LEAST_NOISE_PX, _MOST_NOISE_PX = 0.03, 0.3
 
 
+Line = NDArray[np.float64]
+_Smooth = dict[int, tuple[Line, Line]]
+_Stretch = tuple[Split, NDArray[np.int64], Line]
+
+
 def measure_noise(rings: list[Ring]) -> float:
     """Return how far the places of contours are off, px, rms: what a bend over six px of them leaves."""
     left = []
@@ -125,10 +130,9 @@ def _draft(
         ]
     else:
         # begun anywhere first, then at an end that this found
-        first = _split_round(places, 0, smooth, tolerance_px, noise_px)
-        begin = int(first[0].ends[len(first[0].ends) // 2]) % n if len(first[0].ends) > 2 else 0
-        at = first[1][begin_index(first[0], first[1], begin)] if begin else 0
-        stretches = [_split_round(places, int(at) % n, smooth, tolerance_px, noise_px)]
+        split, at, _ = _split_round(places, 0, smooth, tolerance_px, noise_px)
+        begin = int(at[split.ends[len(split.ends) // 2]]) % n if len(split.ends) > 2 else 0
+        stretches = [_split_round(places, begin, smooth, tolerance_px, noise_px)]
     ends, kinds, handles, spans, is_corner = [], [], [], [], []
     firm = round(_FIRM_PX / STEP_PX)
     closed = bool(len(corners.at))
@@ -152,12 +156,9 @@ def _draft(
     )
 
 
-def begin_index(split: Split, at: NDArray[np.int64], end: int) -> int:
-    """Return the number of a candidate."""
-    return end if end < len(at) else 0
-
-
-def _list_candidates(places, first, last, smooth, firm):  # type: ignore[no-untyped-def]
+def _list_candidates(
+    places: Line, first: int, last: int, smooth: _Smooth, firm: int
+) -> tuple[NDArray[np.int64], Line, Line]:
     """Return where pieces may begin between two places, and how these and the ways there are told."""
     n = len(places)
     count = max(1, round((last - first) / _EVERY))
@@ -171,7 +172,8 @@ def _list_candidates(places, first, last, smooth, firm):  # type: ignore[no-unty
     return inner, knots, ways
 
 
-def _split_between(places, corners, k, smooth, tolerance_px, noise_px):  # type: ignore[no-untyped-def]
+def _split_between(places: Line, corners: Corners, k: int, smooth: _Smooth, tolerance_px: float, noise_px: float) -> _Stretch:  # fmt: skip
+    """Part what lies between a corner and the next."""
     n = len(places)
     first, last = int(corners.at[k]), int(corners.at[(k + 1) % len(corners.at)])
     if last <= first:
@@ -187,7 +189,8 @@ def _split_between(places, corners, k, smooth, tolerance_px, noise_px):  # type:
     return split, at, knots
 
 
-def _split_round(places, begin, smooth, tolerance_px, noise_px):  # type: ignore[no-untyped-def]
+def _split_round(places: Line, begin: int, smooth: _Smooth, tolerance_px: float, noise_px: float) -> _Stretch:  # fmt: skip
+    """Part a ring that has no corner."""
     n = len(places)
     inner, knots, ways = _list_candidates(places, begin, begin + n, smooth, 0)
     at = np.concatenate([[begin], inner, [begin + n]])
