@@ -4,17 +4,29 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.outlines.cutline import CutLinePlan
 from tidymargin.core.outlines.plan import (
     LEAST_TOLERANCE_PX,
     MOST_COLOURS,
     MOST_TOLERANCE_PX,
     OutlinePlan,
+    PieceWay,
 )
-from tidymargin.formats.fields import Auto, Place
+from tidymargin.formats.fields import Auto, Colour, Place
 
 _Mm = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]
-_MOST_DROPPED = 1000
+_MOST_DROPPED = _MOST_DECIDED = 1000
+
+
+class OutlineEntry(BaseModel):
+    """What becomes of one outline: the innermost around a place."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Place
+    y: Place
+    way: PieceWay
 
 
 class OutlinesEntry(BaseModel):
@@ -35,12 +47,22 @@ class OutlinesEntry(BaseModel):
         4.0, description="Areas under so many square px are dropped"
     )
     as_strokes: bool = Field(False, description="Lines along their middle, with a width")
+    pieces: Annotated[tuple[OutlineEntry, ...], Field(max_length=_MOST_DECIDED)] = ()
+    merged: Annotated[tuple[tuple[Colour, Colour], ...], Field(max_length=MOST_COLOURS)] = Field(
+        (), description="Colours that are taken for another: which, and for which"
+    )
+    names: Annotated[tuple[tuple[Colour, Annotated[str, Field(min_length=1, max_length=60)]], ...], Field(max_length=MOST_COLOURS)] = Field(
+        (), description="What colours are called"
+    )  # fmt: skip
 
     def to_plan(self) -> OutlinePlan:
         """Return it as the core takes it."""
         return OutlinePlan(
-            self.colours, self.tolerance_px, self.cutoff, self.smallest_px, self.as_strokes
-        )
+            self.colours, self.tolerance_px, self.cutoff, self.smallest_px, self.as_strokes,
+            tuple((float(entry.x), float(entry.y), entry.way) for entry in self.pieces),
+            tuple((from_hex(a), from_hex(b)) for a, b in self.merged),
+            tuple((from_hex(colour), name) for colour, name in self.names),
+        )  # fmt: skip
 
 
 class CutLineEntry(BaseModel):

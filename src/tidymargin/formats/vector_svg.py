@@ -1,6 +1,10 @@
 """Outlines as SVG 1.1: one path a colour, with a title and a name; in px, or in mm."""
 
+import io
 from xml.sax.saxutils import escape, quoteattr
+
+import numpy as np
+from numpy.typing import NDArray
 
 from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.outlines.figures import Layer, Outlines
@@ -84,3 +88,35 @@ def write_svg(outlines: Outlines, dots_per_inch: float | None = None, title: str
         '<?xml version="1.0" encoding="UTF-8"?>\n'
         f'<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 {wide} {high}">\n{head}{layers}</svg>\n'
     ).encode()
+
+
+def write_contours(
+    paths: tuple[Path, ...], wide_px: float, *, with_points: bool, lifted_px: float = 0.0
+) -> str:
+    """Return paths as thin two-tone lines of SVG, with squares where pieces meet; lifted ones are paper with a shadow."""
+    data = "".join(map(to_path_data, paths))
+    line = f'<path fill="none" stroke-width="{{}}" stroke="{{}}" d="{data}"/>'
+    points = ""
+    if lifted_px:
+        shadow = f'<path transform="translate({lifted_px} {lifted_px})" fill="#23292F" fill-opacity="0.45" fill-rule="evenodd" d="{data}"/>'
+        return f'{shadow}<path fill="#FFFFFF" fill-rule="evenodd" d="{data}"/>' + line.format(to_number(wide_px), "#23292F")  # fmt: skip
+    if with_points:
+        side = 3.2 * wide_px
+        marks = "".join(
+            f"M{to_number(x - side / 2)} {to_number(y - side / 2)}h{to_number(side)}v{to_number(side)}h{to_number(-side)}Z"
+            for path in paths
+            for x, y in path.list_starts()
+        )
+        points = f'<path fill="#FFFFFF" stroke="#23292F" stroke-width="{to_number(0.6 * wide_px)}" d="{marks}"/>'
+    return line.format(to_number(1.9 * wide_px), "#FFFFFF") + line.format(to_number(0.8 * wide_px), "#C8371E") + points  # fmt: skip
+
+
+def draw_svg(svg: str, scale: float = 1.0) -> NDArray[np.uint8]:
+    """Return a drawing as pixels, (H, W, 4) uint8 straight RGBA, at a scale of its own size."""
+    import resvg_py  # seldom needed
+    from PIL import Image
+
+    zoom = None if scale == 1.0 else scale
+    png = bytes(resvg_py.svg_to_bytes(svg_string=svg, zoom=zoom, skip_system_fonts=True))
+    with Image.open(io.BytesIO(png)) as image:
+        return np.asarray(image.convert("RGBA"))

@@ -161,7 +161,9 @@ def _find_nearest(places: NDArray[np.floating], middles: NDArray[np.floating]) -
 
 
 def find_layers(
-    rgba: NDArray[np.uint8], count: int | Literal["auto"]
+    rgba: NDArray[np.uint8],
+    count: int | Literal["auto"],
+    merged: tuple[tuple[Rgb, Rgb], ...] = (),
 ) -> list[tuple[Rgb, str, Field]]:
     """Return each colour of a cut with its name and its field, from the bottom up.
 
@@ -171,6 +173,8 @@ def find_layers(
         Straight alpha.
     count : int or "auto"
         How many colours.
+    merged : tuple of (colour, colour)
+        Those that are taken for another.
 
     Returns
     -------
@@ -178,10 +182,18 @@ def find_layers(
         A field is 255 where all of a place is of the colour, or lies under one above it.
     """
     colours = find_colours(rgba, count)
+    instead = {rgb: into for rgb, into in merged if rgb != into}
+    all_of = [_to_rgb(colour) for colour in colours]
+    goes_to = [_follow(k, all_of, instead) for k in range(len(all_of))]
+    if len(set(goes_to)) == 1:
+        rgb = all_of[goes_to[0]]
+        return [(rgb, name_colour(rgb), rgba[..., 3])]
     if len(colours) == 1:
         rgb = _to_rgb(colours[0])
         return [(rgb, name_colour(rgb), rgba[..., 3])]
     labels = _label(rgba, colours)
+    for k, other in enumerate(goes_to):
+        labels[labels == k] = other
     shares, second, part = _mix(rgba, colours, labels)
     alpha = rgba[..., 3].astype(np.float32) / 255
     areas = [float((alpha * np.where(shares == k, part, 1 - part) * ((shares == k) | (second == k))).sum()) for k in range(len(colours))]  # fmt: skip
@@ -198,6 +210,17 @@ def find_layers(
         rgb = _to_rgb(colours[k])
         layers.append((rgb, name_colour(rgb), np.round(field).astype(np.uint8)))
     return layers
+
+
+def _follow(k: int, colours: list[Rgb], instead: dict[Rgb, Rgb]) -> int:
+    """Return which colour one is taken for in the end; those that are taken for each other stay."""
+    seen = {k}
+    while colours[k] in instead and instead[colours[k]] in colours:
+        k = colours.index(instead[colours[k]])
+        if k in seen:
+            break
+        seen.add(k)
+    return k
 
 
 def _to_rgb(colour: NDArray[np.uint8]) -> Rgb:

@@ -10,9 +10,9 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.outlines.colours import find_layers
-from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger
-from tidymargin.core.outlines.paths import Path
-from tidymargin.core.outlines.plan import MOST_RINGS, OutlinePlan
+from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger, measure_area
+from tidymargin.core.outlines.paths import Path, Piece
+from tidymargin.core.outlines.plan import MOST_RINGS, OutlinePlan, PieceWay
 from tidymargin.core.outlines.strokes import Stroke, find_strokes
 from tidymargin.core.outlines.tracing import measure_noise, trace_ring
 
@@ -20,6 +20,7 @@ Rgba = NDArray[np.uint8]
 _TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
 _SOLID = 128
 _MIDDLE_NOISE_PX = 0.07
+_LOOSER = 4.0  # times the tolerance, of an outline that is to be simpler
 _AT_ONCE = 64  # rings, between two looks at whether to go on
 
 
@@ -110,14 +111,15 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     elif plan.colours == 1 or plan.as_strokes:
         fields = [(_median_colour(rgba), "outline", rgba[..., 3])]
     else:
-        fields = find_layers(rgba, plan.colours)
+        fields = find_layers(rgba, plan.colours, plan.merged)
     found: list[tuple[tuple[int, int, int], str, list[Ring]]] = []
     dropped = 0
+    names = dict(plan.names)
     for rgb, name, field in fields:
         rings = find_contours(np.ascontiguousarray(field), HALF)
         large = list(list_larger(rings, plan.smallest_px))
         dropped += len(rings) - len(large)
-        found.append((rgb, name, large))
+        found.append((rgb, names.get(rgb, name), large))
     count = sum(len(rings) for *_, rings in found)
     _require_traceable(count, plan)
     # a middle is told from all the ink across it, and is far less off than a contour
@@ -130,16 +132,38 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
         return replace(outlines, layers=(Layer(found[0][0], "strokes", strokes=strokes),))
     layers = []
     done = 0
+    ways = _find_ways([ring for *_, rings in found for ring in rings], plan)
     for rgb, name, rings in found:
         paths: list[Path] = []
         for first in range(0, len(rings), _AT_ONCE):
             tick(done / count)
             some = rings[first : first + _AT_ONCE]
-            paths += work_out(lambda ring: trace_ring(ring, tolerance, noise), some)
+            kept = [ring for ring in some if ways.get(id(ring)) != "left_out"]
+            paths += work_out(lambda ring: _trace(ring, ways.get(id(ring)), tolerance, noise), kept)
             done += len(some)
         if paths:
             layers.append(Layer(rgb, name, tuple(paths)))
     return replace(outlines, layers=tuple(layers))
+
+
+def _find_ways(rings: list[Ring], plan: OutlinePlan) -> dict[int, PieceWay]:
+    """Return what becomes of those rings that somebody decided on: of all around a place, the smallest."""
+    found: dict[int, PieceWay] = {}
+    for x, y, way in plan.pieces:
+        around = [
+            r for r in rings if cv2.pointPolygonTest(r.astype(np.float32), (x, y), False) >= 0
+        ]
+        if around:
+            found[id(min(around, key=lambda ring: abs(measure_area(ring))))] = way
+    return found
+
+
+def _trace(ring: Ring, way: PieceWay | None, tolerance_px: float, noise_px: float) -> Path:
+    if way == "as_it_is":
+        ends = [(float(x), float(y)) for x, y in ring]
+        return Path(ends[0], tuple(Piece("line", end) for end in (*ends[1:], ends[0])))
+    loose = _LOOSER * tolerance_px if way == "simpler" else tolerance_px
+    return trace_ring(ring, loose, loose / _TOLERANCE_NOISE if way == "simpler" else noise_px)
 
 
 def _require_traceable(count: int, plan: OutlinePlan) -> None:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Point = tuple[float, float]
+_INSIDE_PX = 0.75
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +72,17 @@ class Path:
         for start, piece in zip(self.list_starts(), self.pieces, strict=True):
             parts.append(flatten_piece(start, piece, apart_px)[:-1])
         return np.concatenate(parts)
+
+    def find_place(self) -> Point:
+        """Return a place that it goes round, close to its longest side, so that nothing that lies in it is around the place as well."""
+        line = self.flatten()
+        ends = np.roll(line, -1, axis=0)
+        ways = ends - line
+        lengths = np.hypot(*ways.T)
+        k = int(lengths.argmax())
+        right = np.array([-ways[k, 1], ways[k, 0]]) / max(float(lengths[k]), 1e-9)
+        x, y = (line[k] + ends[k]) / 2 + (_INSIDE_PX if self.area_px > 0 else -_INSIDE_PX) * right
+        return float(x), float(y)
 
     @property
     def area_px(self) -> float:

@@ -3,9 +3,14 @@
 from dataclasses import dataclass
 from typing import Literal
 
+Rgb = tuple[int, int, int]
+
 MOST_COLOURS = 32
 MOST_RINGS = 100_000
 """That are traced of one picture; more are dust, or noise."""
+
+PieceWay = Literal["as_it_is", "simpler", "left_out"]
+"""What becomes of one outline: all of its contour is kept, it is traced more loosely, or it goes."""
 
 LEAST_TOLERANCE_PX, MOST_TOLERANCE_PX = 0.05, 10.0
 
@@ -26,6 +31,12 @@ class OutlinePlan:
         Areas under so many px², holes too, are dropped.
     as_strokes : bool
         Whether lines are traced along their middle, with a width.
+    pieces : tuple of (float, float, str)
+        Places, x and y in px, and what becomes of the innermost outline around each.
+    merged : tuple of ((int, int, int), (int, int, int))
+        Colours that are taken for another: which, and for which.
+    names : tuple of ((int, int, int), str)
+        What colours are called.
     """
 
     colours: int | Literal["auto"] = 1
@@ -33,3 +44,6 @@ class OutlinePlan:
     cutoff: float | None = None
     smallest_px: float = 4.0
     as_strokes: bool = False
+    pieces: tuple[tuple[float, float, PieceWay], ...] = ()
+    merged: tuple[tuple[Rgb, Rgb], ...] = ()
+    names: tuple[tuple[Rgb, str], ...] = ()

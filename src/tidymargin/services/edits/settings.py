@@ -13,7 +13,7 @@ from tidymargin.store.values import Sheet
 STEP_OF = {
     "ground_colour": "ground", "figure": "ground", "tolerance": "reach", "start": "reach", "crumbs": "reach", "rim": "rim",
     "spill": "colour", "tone": "colour", "shadow": "colour", "backdrop": "proof", "print_size": "proof", "strip": "proof",
-    "trim": "export", "export": "export",
+    "trim": "export", "export": "export", "outlines": "export", "cutline": "export",
 }  # fmt: skip
 """What is set as it is said, by the name of the change, with the step that it is set in."""
 

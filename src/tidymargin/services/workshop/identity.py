@@ -59,6 +59,13 @@ def proof_name(sheet: Sheet) -> str:
     return f"proof:{cut_name(sheet, sheet.engine_version)}"
 
 
+def outlines_name(sheet: Sheet, what: str) -> str:
+    """Return the name of a cut's outlines, or of its cutting line, as its export says."""
+    export = sheet.recipe.export
+    said = (export.outlines, export.cutline, export.dots_per_inch)
+    return f"{what}:{cut_name(sheet)}:{name_of_step(repr(said))}"
+
+
 def export_name(sheet: Sheet) -> str:
     """Return the name of the job that writes what a sheet's export asks for."""
     return f"export:{cut_name(sheet)}:{sheet.names['export']}"

@@ -157,6 +157,27 @@ def _say_trim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     return Reason("Trimmed, with a margin of %(px)s px", {"px": str(after.export.margin_px)})
 
 
+def _say_outlines(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    now, then = after.export.outlines, before.export.outlines
+    if now.pieces != then.pieces:
+        return Reason("One outline decided on")
+    if now.merged != then.merged or now.names != then.names:
+        return Reason("Colours of outlines changed")
+    if now.as_strokes:
+        return Reason("Traced along the middle of lines")
+    if now.cutoff is not None:
+        return Reason("Traced by tone, up to a lightness of %(cutoff)s", {"cutoff": f"{now.cutoff:g}"})  # fmt: skip
+    if now.colours == "auto":
+        return Reason("Traced in as many colours as there are")
+    return Reason("Traced in %(count)s colours", {"count": str(now.colours)})
+
+
+def _say_cutline(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
+    if after.export.cutline.dropped != before.export.cutline.dropped:
+        return Reason("Pieces of the cutting line decided on")
+    return Reason("Cutting line %(mm)s mm outside", {"mm": f"{after.export.cutline.offset_mm:g}"})
+
+
 def _say_changed(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     now, then = after.export, before.export
     if now.formats != then.formats:
@@ -169,5 +190,7 @@ def _say_changed(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 CHANGES = {
     "trim": Change(gettext_noop("trim"), _say_trim),
     "export": Change(gettext_noop("export"), _say_changed),
+    "outlines": Change(gettext_noop("outlines"), _say_outlines),
+    "cutline": Change(gettext_noop("cutting line"), _say_cutline),
 }
 """What may be changed here, in words."""

@@ -2,14 +2,25 @@
 
 from typing import Any
 
-from flask import render_template, request
+from flask import Response, render_template, request
+from markupsafe import escape
 
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.formats.export_step import read_sizes
 from tidymargin.services.edits import settings
+from tidymargin.services.views.outlining import (
+    draw_cutline,
+    draw_outlines,
+    draw_place,
+    load_cutline,
+    load_outlines,
+)
 from tidymargin.web.answers import Answer, answer, given, read_number, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
+from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.export import list_made
+from tidymargin.web.sentences.outlines import list_outlines, list_parts, say_cutline, say_traced
+from tidymargin.web.words import gettext
 
 blueprint = sheet_blueprint("export")
 
@@ -66,6 +77,122 @@ def set_file() -> Answer:
         "pattern": str(said.get("pattern", "")).strip() or "auto",
     }
     return answer(settings.set_values(the_edit(), "export", **values))
+
+
+@blueprint.post("/export/outlines")
+def set_outlines() -> Answer:
+    """Set how outlines are traced."""
+    said = given()
+    colours = str(said.get("colours", "1")).strip().lower() or "1"
+    values = {
+        **the_sheet().recipe.export.outlines.model_dump(),
+        "colours": "auto" if colours == "auto" else int(read_number("colours", int)),
+        "tolerance_px": "auto" if said.get("closeness") == "auto" else read_number("tolerance_px", float),
+        "cutoff": read_number("cutoff", float) if str(said.get("cutoff", "")).strip() else None,
+        "smallest_px": read_number("smallest_px", float),
+        "as_strokes": said.get("as_strokes") == "1",
+    }  # fmt: skip
+    return answer(settings.set_values(the_edit(), "outlines", outlines=values))
+
+
+@blueprint.post("/export/outline")
+def set_outline() -> Answer:
+    """Set what becomes of one outline: a place in it, and the way."""
+    x, y = read_number("x", float), read_number("y", float)
+    now = the_sheet().recipe.export.outlines
+    others = [entry.model_dump() for entry in now.pieces if (entry.x, entry.y) != (x, y)]
+    way = str(given().get("way", ""))
+    pieces = others if way == "traced" else [*others, {"x": x, "y": y, "way": way}]
+    return answer(settings.set_values(the_edit(), "outlines", outlines={**now.model_dump(), "pieces": pieces}))  # fmt: skip
+
+
+@blueprint.post("/export/colour")
+def set_colour() -> Answer:
+    """Set what a traced colour is called, or for which other one it is taken."""
+    now = the_sheet().recipe.export.outlines
+    colour, into = str(given().get("colour", "")), str(given().get("into", ""))
+    name = str(given().get("name", "")).strip()
+    values = now.model_dump()
+    if into:
+        values["merged"] = [*(pair for pair in now.merged if pair[0] != colour), (colour, into)]
+    else:
+        values["names"] = [
+            *(pair for pair in now.names if pair[0] != colour),
+            *([(colour, name)] if name else []),
+        ]
+    return answer(settings.set_values(the_edit(), "outlines", outlines=values))
+
+
+@blueprint.post("/export/colours/apart")
+def part_colours() -> Answer:
+    """Take no colour for another any more."""
+    values = {**the_sheet().recipe.export.outlines.model_dump(), "merged": []}
+    return answer(settings.set_values(the_edit(), "outlines", outlines=values))
+
+
+@blueprint.post("/export/cutline")
+def set_cutline() -> Answer:
+    """Set how a cutting line is made."""
+    said = given()
+    values = {
+        **the_sheet().recipe.export.cutline.model_dump(),
+        "offset_mm": read_number("offset_mm", float),
+        "corners": "sharp" if said.get("corners") == "sharp" else "round",
+        "bridges_mm": read_number("bridges_mm", float) if str(said.get("bridges_mm", "")).strip() else None,
+        "smallest_mm": read_number("smallest_mm", float),
+        "cuts_holes": said.get("cuts_holes") == "1",
+        "blade_mm": read_number("blade_mm", float),
+    }  # fmt: skip
+    return answer(settings.set_values(the_edit(), "cutline", cutline=values))
+
+
+@blueprint.post("/export/part")
+def set_part() -> Answer:
+    """Leave a piece of the cutting line out, or take it in again."""
+    place = (read_number("x", float), read_number("y", float))
+    now = the_sheet().recipe.export.cutline
+    dropped = [at for at in now.dropped if at != place]
+    if given().get("stays") != "1":
+        dropped.append(place)
+    return answer(settings.set_values(the_edit(), "cutline", cutline={**now.model_dump(), "dropped": dropped}))  # fmt: skip
+
+
+@blueprint.get("/outlines")
+def show_outlines() -> str:
+    """Show what is traced of the sheet, or why nothing is."""
+    sheet = the_sheet()
+    try:
+        outlines = load_outlines(the_workshop(), sheet)
+    except BadParameterError as error:
+        return f'<p class="said" role="alert">{escape(gettext(error.message))} {escape(gettext(error.hint))}</p>'
+    return render_template("bench/steps/_outlines.html", sheet=sheet, recipe=sheet.recipe, outlines=outlines, said=say_traced(outlines), rows=list_outlines(sheet, outlines))  # fmt: skip
+
+
+@blueprint.get("/cutting-line")
+def show_cutline() -> str:
+    """Show what a machine would cut, or why it would not."""
+    sheet = the_sheet()
+    try:
+        line = load_cutline(the_workshop(), sheet)
+    except BadParameterError as error:
+        return f'<p class="said" role="alert">{escape(gettext(error.message))} {escape(gettext(error.hint))}</p>'
+    return render_template("bench/steps/_cutline.html", sheet=sheet, recipe=sheet.recipe, line=line, said=say_cutline(line), rows=list_parts(line))  # fmt: skip
+
+
+@blueprint.get("/outlines/<any(outlines, points, line):what>.png")
+def send_outlines(what: str) -> Response:
+    """Send a picture of the outlines, with their points or without, or of what is cut."""
+    sheet, workshop = the_sheet(), the_workshop()
+    if what == "line":
+        return Response(draw_cutline(workshop, sheet), mimetype="image/png")
+    return Response(draw_outlines(workshop, sheet, with_points=what == "points"), mimetype="image/png")  # fmt: skip
+
+
+@blueprint.get("/outlines/place.png")
+def send_place() -> Response:
+    """Send one place of the outlines, enlarged."""
+    x, y = read_argument("x"), read_argument("y")
+    return Response(draw_place(the_workshop(), the_sheet(), x, y), mimetype="image/png")
 
 
 @blueprint.get("/exports-made")
