@@ -32,7 +32,7 @@ _UNDER_PX = 2.0  # how far a colour goes on under one above it
 
 _NAMES = (
     ("black", (0, 0, 0)), ("grey", (128, 128, 128)), ("white", (255, 255, 255)), ("red", (200, 30, 40)), ("orange", (240, 140, 30)),
-    ("yellow", (245, 220, 50)), ("green", (60, 150, 60)), ("blue-green", (20, 140, 140)), ("blue", (40, 80, 180)),
+    ("yellow", (245, 220, 50)), ("green", (60, 150, 60)), ("blue-green", (20, 140, 140)), ("blue", (40, 80, 180)), ("dark-blue", (28, 50, 95)),
     ("light-blue", (140, 195, 235)), ("violet", (120, 60, 160)), ("pink", (240, 150, 180)), ("brown", (120, 75, 40)),
     ("beige", (230, 205, 170)),
 )  # fmt: skip

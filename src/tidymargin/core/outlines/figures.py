@@ -20,6 +20,7 @@ Rgba = NDArray[np.uint8]
 _TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
 _SOLID = 128
 _MIDDLE_NOISE_PX = 0.07
+_RIM_PX = 5  # deep, of which a silhouette has its colour
 _LOOSER = 4.0  # times the tolerance, of an outline that is to be simpler
 _AT_ONCE = 64  # rings, between two looks at whether to go on
 
@@ -107,9 +108,9 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     """
     height, width = rgba.shape[:2]
     if plan.cutoff is not None:
-        fields = [(_median_colour(rgba), "outline", _find_tone(rgba, plan.cutoff))]
+        fields = [(_find_rim_colour(rgba), "outline", _find_tone(rgba, plan.cutoff))]
     elif plan.colours == 1 or plan.as_strokes:
-        fields = [(_median_colour(rgba), "outline", rgba[..., 3])]
+        fields = [(_find_rim_colour(rgba), "outline", rgba[..., 3])]
     else:
         fields = find_layers(rgba, plan.colours, plan.merged)
     found: list[tuple[tuple[int, int, int], str, list[Ring]]] = []
@@ -181,8 +182,11 @@ def _require_traceable(count: int, plan: OutlinePlan) -> None:
         )
 
 
-def _median_colour(rgba: Rgba) -> tuple[int, int, int]:
-    solid = rgba[rgba[..., 3] >= _SOLID][:, :3]
+def _find_rim_colour(rgba: Rgba) -> tuple[int, int, int]:
+    """Return the colour that a silhouette is filled with: what stands along its rim in the middle of all."""
+    mask = (rgba[..., 3] >= _SOLID).astype(np.uint8)
+    inner = cv2.erode(mask, np.ones((3, 3), np.uint8), iterations=_RIM_PX, borderValue=1)
+    solid = rgba[(mask > 0) & (inner == 0)][:, :3]
     if not len(solid):
         return (0, 0, 0)
     step = max(1, len(solid) // 200_000)

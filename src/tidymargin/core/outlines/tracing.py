@@ -16,6 +16,7 @@ from tidymargin.core.outlines.splitting import LINE, Split, split_stretch
 _SMOOTHED = (6, 4, 3)  # places on either side by which one is told, as many as no corner is among
 _EVERY = 4  # places, of which a piece may begin at one
 _FIRM_PX = 1.5  # beside a corner, where places say nothing of its sides
+_NEAR_PX2 = 0.04  # of a place and its line, squared, beyond which others are looked at
 LEAST_NOISE_PX, _MOST_NOISE_PX = 0.03, 0.3
 
 
@@ -93,27 +94,34 @@ def _with_distance(path: Path, ring: Ring) -> Path:
 
 
 @njit(cache=True, nogil=True)
+def _far_kernel(x, y, starts, ends, j):  # type: ignore[no-untyped-def]
+    ax, ay = starts[j, 0], starts[j, 1]
+    bx, by = ends[j, 0] - ax, ends[j, 1] - ay
+    under = bx * bx + by * by
+    share = 0.0
+    if under > 1e-12:
+        share = min(1.0, max(0.0, ((x - ax) * bx + (y - ay) * by) / under))
+    return (x - ax - share * bx) ** 2 + (y - ay - share * by) ** 2
+
+
+@njit(cache=True, nogil=True)
 def _find_distances_kernel(places, starts, ends, found):  # type: ignore[no-untyped-def]
-    """How far each place is from the nearest of lines; both run the same way, and it goes on from where it was nearest."""
+    """How far each place is from the nearest of lines: looked for near where the one before was, and everywhere if none is near."""
     count = len(starts)
     near = 0
     for i in range(len(places)):
+        x, y = places[i, 0], places[i, 1]
         best, at = np.inf, near
-        # a wide look first, then around where the one before was
-        steps = count if i == 0 else min(count, 24)
-        for k in range(steps):
-            j = (near + k - (0 if i == 0 else 6)) % count
-            ax, ay = starts[j, 0], starts[j, 1]
-            bx, by = ends[j, 0] - ax, ends[j, 1] - ay
-            under = bx * bx + by * by
-            share = 0.0
-            if under > 1e-12:
-                share = min(
-                    1.0, max(0.0, ((places[i, 0] - ax) * bx + (places[i, 1] - ay) * by) / under)
-                )
-            far = (places[i, 0] - ax - share * bx) ** 2 + (places[i, 1] - ay - share * by) ** 2
+        for k in range(min(count, 24)):
+            j = (near + k - 6) % count
+            far = _far_kernel(x, y, starts, ends, j)
             if far < best:
                 best, at = far, j
+        if best > _NEAR_PX2:
+            for j in range(count):
+                far = _far_kernel(x, y, starts, ends, j)
+                if far < best:
+                    best, at = far, j
         near = at
         found[i] = np.sqrt(best)
 

@@ -20,6 +20,7 @@ from tidymargin.store.values import Sheet
 _LONGEST_PX = 880
 _NEAR_PX, _NEAR_TIMES = 24, 8
 _BYTES_PIECE = 400  # that a piece takes, for what is kept
+_BACKDROP = (0xD8, 0xD8, 0xD3)  # on which white shows as well
 _PAPER, _BED = (255, 255, 255), (0xC9, 0xC4, 0xBA)
 
 Rgba = NDArray[np.uint8]
@@ -109,8 +110,9 @@ def draw_cutline(workshop: Workshop, sheet: Sheet) -> bytes:
 def _draw(svg: bytes, over: str, scale: float) -> bytes:
     text = svg.decode().replace("</svg>", f"{over}</svg>")
     drawn = draw_svg(text, scale)
-    paper = np.full((*drawn.shape[:2], 3), 255, np.uint8)
-    return _encode(_over(paper, drawn))
+    backdrop = np.empty((*drawn.shape[:2], 3), np.uint8)
+    backdrop[:] = _BACKDROP
+    return _encode(_over(backdrop, drawn))
 
 
 def _over(base: Rgba, rgba: Rgba) -> Rgba:
