@@ -11,10 +11,10 @@ from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.outlines.colours import find_layers
 from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger, measure_area
-from tidymargin.core.outlines.paths import Path, Piece
+from tidymargin.core.outlines.paths import Path
 from tidymargin.core.outlines.plan import MOST_RINGS, OutlinePlan, PieceWay
 from tidymargin.core.outlines.strokes import Stroke, find_strokes
-from tidymargin.core.outlines.tracing import measure_noise, trace_ring
+from tidymargin.core.outlines.tracing import keep_ring, measure_noise, trace_ring
 
 Rgba = NDArray[np.uint8]
 _TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
@@ -161,8 +161,7 @@ def _find_ways(rings: list[Ring], plan: OutlinePlan) -> dict[int, PieceWay]:
 
 def _trace(ring: Ring, way: PieceWay | None, tolerance_px: float, noise_px: float) -> Path:
     if way == "as_it_is":
-        ends = [(float(x), float(y)) for x, y in ring]
-        return Path(ends[0], tuple(Piece("line", end) for end in (*ends[1:], ends[0])))
+        return keep_ring(ring)
     loose = _LOOSER * tolerance_px if way == "simpler" else tolerance_px
     return trace_ring(ring, loose, loose / _TOLERANCE_NOISE if way == "simpler" else noise_px)
 

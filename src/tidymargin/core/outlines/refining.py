@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from tidymargin.core.outlines.splitting import CURVE, LINE
 
-_ROUNDS = 6
+_ROUNDS = 8
 _STILL_PX = 0.002  # of all that is moved, when it is done
 _COARSE = 16  # places of a piece that are looked at first
-_DAMPING = 1e-3
+_DAMPING, _MORE_CAREFULLY = 1e-3, 30.0
 _MOST_ENDS = 48  # moved at once; the time that it takes grows with their cube
 _SHORTEST, _LONGEST = 0.05, 1.2  # of a handle, by its curve's chord
 
@@ -130,29 +130,46 @@ class _Unknowns:
 def _refine_some(draft: Draft, moved: NDArray[np.int64], line_at: NDArray[np.int64]) -> None:
     unknowns = _Unknowns(draft, moved.tolist(), line_at)
     _turn_handles(draft, unknowns.pieces, unknowns.find_ways())
+    best, damping = np.inf, _DAMPING
+    kept = draft.ends.copy(), draft.handles.copy()
     for _ in range(_ROUNDS):
         ways = unknowns.find_ways()
-        total, pull = np.zeros((unknowns.size, unknowns.size)), np.zeros(unknowns.size)
-        for k in unknowns.pieces:
-            way_to, wanted = _measure_piece(draft, k)
-            share, used = _find_shares(unknowns, k, ways)
-            total[np.ix_(used, used)] += share.T @ way_to @ share
-            pull[used] += share.T @ wanted
-        total[np.diag_indices(unknowns.size)] += _DAMPING * (1 + np.diag(total))
+        total, pull, off = _measure(unknowns, ways)
+        if off > best:  # back, and more carefully
+            draft.ends[:], draft.handles[:] = kept
+            damping *= _MORE_CAREFULLY
+            ways = unknowns.find_ways()
+            total, pull, _ = _measure(unknowns, ways)
+        else:
+            best, kept = off, (draft.ends.copy(), draft.handles.copy())
+        total[np.diag_indices(unknowns.size)] += damping * (1 + np.diag(total))
         move = np.clip(np.linalg.solve(total, pull), -1.0, 1.0)
-        if not np.isfinite(move).all():
-            return
+        if not np.isfinite(move).all() or float(np.abs(move).max(initial=0.0)) < _STILL_PX:
+            break
         _apply(unknowns, move, ways)
-        if float(np.abs(move).max(initial=0.0)) < _STILL_PX:
-            return
+    if _measure(unknowns, unknowns.find_ways())[2] > best:
+        draft.ends[:], draft.handles[:] = kept
 
 
-def _measure_piece(draft: Draft, k: int) -> tuple[Vector, Vector]:
-    """Return how a piece's distances across depend on its control points, as normal equations (8, 8) and (8,)."""
+def _measure(unknowns: _Unknowns, ways: dict[int, Vector]) -> tuple[Vector, Vector, float]:
+    """Return how all distances depend on the unknowns, as normal equations, and the sum of their squares."""
+    total, pull = np.zeros((unknowns.size, unknowns.size)), np.zeros(unknowns.size)
+    off = 0.0
+    for k in unknowns.pieces:
+        way_to, wanted, squares = _measure_piece(unknowns.draft, k)
+        share, used = _find_shares(unknowns, k, ways)
+        total[np.ix_(used, used)] += share.T @ way_to @ share
+        pull[used] += share.T @ wanted
+        off += squares
+    return total, pull, off
+
+
+def _measure_piece(draft: Draft, k: int) -> tuple[Vector, Vector, float]:
+    """Return how a piece's distances across depend on its control points, as normal equations (8, 8) and (8,), and their squares' sum."""
     total, pull = np.zeros((8, 8)), np.zeros(8)
     first, last = draft.spans[k]
-    _measure_kernel(draft.controls(k), draft.places, first, last, total, pull)
-    return total, pull
+    squares = _measure_kernel(draft.controls(k), draft.places, first, last, total, pull)
+    return total, pull, squares
 
 
 @njit(cache=True, nogil=True)
@@ -191,6 +208,7 @@ def _nearest_kernel(c, x, y):  # type: ignore[no-untyped-def]
 def _measure_kernel(c, places, first, last, total, pull):  # type: ignore[no-untyped-def]
     n = len(places)
     depends = np.empty(8)
+    squares = 0.0
     for i in range(first, last + 1):
         x, y = places[i % n, 0], places[i % n, 1]
         t = _nearest_kernel(c, x, y)
@@ -216,6 +234,12 @@ def _measure_kernel(c, places, first, last, total, pull):  # type: ignore[no-unt
             pull[a] += depends[a] * off
             for b in range(8):
                 total[a, b] += depends[a] * depends[b]
+        ex, ey = -x, -y  # beyond an end, a place is off along as well
+        for k in range(4):
+            ex += shares[k] * c[k, 0]
+            ey += shares[k] * c[k, 1]
+        squares += ex * ex + ey * ey
+    return squares
 
 
 @njit(cache=True, nogil=True)

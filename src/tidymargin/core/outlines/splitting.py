@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 LINE, CURVE = 0, 1
 _MOST_PLACES = 40  # of a piece, that are looked at while many are tried
 _ROUNDS = 3  # of places along a curve, found anew
+_BENT_RAD = 0.03  # between a line and the way at its smooth end, from which it is bent
+_LEAST_CHORD = 0.3  # of as many places as a line explains, px
 _TRIES = 3  # longer pieces that fail, after which none is tried
 _UNSAID = 0.014  # of a place's squared error by its noise's: neighbours are off alike
 _LINE_COST, _CURVE_COST = 18.0, 27.0  # fitted on drawings of two families; see decision 0025
@@ -157,7 +159,8 @@ def _split_kernel(places, at, knots, ways, firm, limits, costs, best, come, kind
             chord = np.hypot(x3 - x0, y3 - y0)
             weight = (last - first + 1) * unsaid / (noise * noise)
             worst, mean = _fit_line_kernel(places, first, last, x0, y0, x3, y3)
-            fits = worst <= limit
+            # what comes back to where it began is no line
+            fits = worst <= limit and (j - i < count - 1 or chord > _LEAST_CHORD * (last - first))
             if fits:
                 # where it goes on smoothly, it does so in its own direction
                 turn = 0.0
@@ -216,7 +219,22 @@ def split_stretch(
     while ends[-1]:
         ends.append(int(come[ends[-1]]))
     order = np.array(ends[::-1])
-    into = order[1:]
-    first = knots[order[:-1]] + ways[order[:-1]] * lengths[into, :1]
-    second = knots[into] - ways[into] * lengths[into, 1:]
-    return Split(order, kinds[into], np.stack([first, second], axis=1))
+    into, out_of = order[1:], order[:-1]
+    chords = knots[into] - knots[out_of]
+    thirds = np.hypot(*chords.T)[:, None] / 3
+    # a line that does not go on as its smooth ends do is bent, if only a little
+    bent = np.zeros(len(into), np.bool_)
+    for k, (i, j) in enumerate(zip(out_of, into, strict=True)):
+        smooth = [end for end in (i, j) if 0 < end < count - 1 or firm[0 if end == 0 else 1] == 0]
+        turns = [_find_turn(chords[k], ways[end]) for end in smooth]
+        bent[k] = kinds[j] == LINE and max(turns, default=0.0) > _BENT_RAD
+    reaches = np.where(bent[:, None], thirds, lengths[into])
+    first = knots[out_of] + ways[out_of] * reaches[:, :1]
+    second = knots[into] - ways[into] * reaches[:, 1:]
+    return Split(order, np.where(bent, CURVE, kinds[into]), np.stack([first, second], axis=1))
+
+
+def _find_turn(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
+    """Return the angle between two ways, rad."""
+    cross, dot = one[0] * other[1] - one[1] * other[0], float(np.dot(one, other))
+    return abs(float(np.arctan2(cross, dot)))

@@ -7,7 +7,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.outlines.circles import find_arcs, find_whole_circle
-from tidymargin.core.outlines.contours import Ring, resample
+from tidymargin.core.outlines.contours import Ring, measure_area, resample
 from tidymargin.core.outlines.corners import STEP_PX, Corners, find_corners
 from tidymargin.core.outlines.paths import Path, Piece
 from tidymargin.core.outlines.refining import Draft, refine
@@ -16,6 +16,11 @@ from tidymargin.core.outlines.splitting import LINE, Split, split_stretch
 _SMOOTHED = (6, 4, 3)  # places on either side by which one is told, as many as no corner is among
 _EVERY = 4  # places, of which a piece may begin at one
 _FIRM_PX = 1.5  # beside a corner, where places say nothing of its sides
+_FAR_OFF = 4.0  # tolerances, beyond which a path is none of its ring
+_AREA_OFF, _AREA_ROOM = (
+    0.2,
+    8.0,
+)  # of a ring, and px for each px of tolerance, that a path may take more or less
 _NEAR_PX2 = 0.04  # of a place and its line, squared, beyond which others are looked at
 LEAST_NOISE_PX, _MOST_NOISE_PX = 0.03, 0.3
 
@@ -70,9 +75,24 @@ def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
     circle = find_whole_circle(ring, places, tolerance_px, noise_px)
     if circle is not None:
         return _with_distance(circle, ring)
-    draft = _draft(places, find_corners(places, noise_px), tolerance_px, noise_px)
-    refine(draft)
-    return _with_distance(_to_path(draft, find_arcs(draft, tolerance_px, noise_px)), ring)
+    corners = find_corners(places, noise_px)
+    area = measure_area(ring)
+    # where lines and curves within a tolerance do not explain a ring, since it is thinner than that, nearer ones may
+    for nearer in (1.0, 0.4, 0.15):
+        draft = _draft(places, corners, nearer * tolerance_px, nearer * noise_px)
+        refine(draft)
+        found = _to_path(draft, find_arcs(draft, nearer * tolerance_px, nearer * noise_px))
+        path = _with_distance(found, ring)
+        is_right = abs(path.area_px - area) <= _AREA_OFF * abs(area) + _AREA_ROOM * tolerance_px
+        if path.worst_px <= _FAR_OFF * tolerance_px and is_right:
+            return path
+    return keep_ring(ring)
+
+
+def keep_ring(ring: Ring) -> Path:
+    """Return a ring as it is, a line from each of its places to the next."""
+    ends = [(float(x), float(y)) for x, y in ring]
+    return Path(ends[0], tuple(Piece("line", end) for end in (*ends[1:], ends[0])))
 
 
 def _with_distance(path: Path, ring: Ring) -> Path:
