@@ -51,9 +51,13 @@ def render(data: str, size: int) -> NDArray[np.uint8]:
     return np.ascontiguousarray(np.asarray(Image.open(io.BytesIO(png)).convert("RGBA"))[..., 3])
 
 
+def _place(point: object) -> complex:
+    return complex(float(point.x), float(point.y))  # type: ignore[attr-defined]
+
+
 def _tangent(piece: object, t: float) -> complex:
-    near = complex(piece.point(min(1.0, t + 1e-3)))  # type: ignore[attr-defined]
-    return near - complex(piece.point(max(0.0, t - 1e-3)))  # type: ignore[attr-defined]
+    near = _place(piece.point(min(1.0, t + 1e-3)))  # type: ignore[attr-defined]
+    return near - _place(piece.point(max(0.0, t - 1e-3)))  # type: ignore[attr-defined]
 
 
 def list_pieces(path: SvgPath) -> list[list[object]]:
@@ -62,7 +66,7 @@ def list_pieces(path: SvgPath) -> list[list[object]]:
     for ring in path.as_subpaths():
         pieces = [p for p in SvgPath(ring) if not isinstance(p, Move)]
         start, end = pieces[0].start, pieces[-1].end
-        if abs(complex(start) - complex(end)) > 1e-3:
+        if abs(_place(start) - _place(end)) > 1e-3:
             pieces.append(Line(end, start))
         rings.append([p for p in pieces if p.length(error=1e-3) > 1e-2])
     return rings
@@ -75,7 +79,7 @@ def list_corners(path: SvgPath) -> list[complex]:
         for one, other in zip(pieces, pieces[1:] + pieces[:1], strict=True):
             a, b = _tangent(one, 1.0), _tangent(other, 0.0)
             if a and b and abs(math.degrees(np.angle(b / a))) >= CORNER_DEG:
-                found.append(complex(other.start))  # type: ignore[attr-defined]
+                found.append(_place(other.start))  # type: ignore[attr-defined]
     return found
 
 
@@ -86,7 +90,7 @@ def _rings_cross(path: SvgPath) -> bool:
     for ring in path.as_subpaths():
         r = SvgPath(ring)
         pts = [
-            complex(p.point(t)) for p in r if not isinstance(p, Move) for t in np.linspace(0, 1, 9)
+            _place(p.point(t)) for p in r if not isinstance(p, Move) for t in np.linspace(0, 1, 9)
         ]
         if len(pts) > 2:
             lines.append(shapely.LinearRing([(z.real, z.imag) for z in pts]))

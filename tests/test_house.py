@@ -15,7 +15,15 @@ MOST_LINES, MOST_LINES_OF_A_FUNCTION = 400, 90
 FLOORS = [
     ("core.base",),
     ("core.ground",),
-    ("core.figure", "core.marks", "core.screen", "core.suggest", "core.tint", "core.output"),
+    (
+        "core.figure",
+        "core.marks",
+        "core.screen",
+        "core.suggest",
+        "core.tint",
+        "core.output",
+        "core.outlines",
+    ),
     ("core.reach", "core.rim"),
     ("core",),
     ("core.faults", "core.questions"),

@@ -113,7 +113,7 @@ def trace(
     import json
 
     from tidymargin.formats.recipe import change_recipe
-    from tidymargin.formats.vectors import make_vector
+    from tidymargin.formats.vectors import check_vector, make_vector
     from tidymargin.services.picture.outlining import take_cut
 
     tolerance = said["tolerance"] if within is None else within
@@ -132,6 +132,7 @@ def trace(
     wish = chosen.export.to_wish(decoded.dots_per_inch)
     cut = take_cut(decoded, chosen)
     data, outlines = make_vector(cut, form, wish.outlines, wish.cutline, wish.dots_per_inch, picture.stem)  # fmt: skip
+    check_vector(data, cut, form, wish.outlines, wish.cutline, wish.dots_per_inch)
     outputs.write(place, data)
     if save_recipe is not None:
         outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())

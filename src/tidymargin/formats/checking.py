@@ -14,6 +14,7 @@ from tidymargin.core.base.errors import BadOutputError
 from tidymargin.core.output.resizing import lay_on
 from tidymargin.formats.format_names import OUTLINES, FormatName
 from tidymargin.formats.outputs import KEEPS_ALL, Wish
+from tidymargin.formats.vectors import check_vector
 
 Rgba = NDArray[np.uint8]
 _BAND_PX = 512
@@ -136,8 +137,9 @@ def check_file(data: bytes, rgba: Rgba, kind: FormatName, wish: Wish) -> Checked
     BadOutputError
         It is not what was to be written.
     """
-    if kind in OUTLINES:  # read back where they are made, since what they hold are no pixels
+    if kind in OUTLINES:
         matte = rgba[..., 3]
+        check_vector(data, rgba, kind, wish.outlines, wish.cutline, wish.dots_per_inch)
         return Checked(
             rgba.shape[0], rgba.shape[1], wish.dots_per_inch, int(matte.min()), int(matte.max()), 0
         )

@@ -28,7 +28,7 @@ def read_cut_file(data: bytes, name: str) -> Lines:
 
     is_svg = b"<svg" in data[:4096]
     try:
-        found = _read_svg(data) if is_svg else _read_dxf(data)
+        found = read_svg(data) if is_svg else _turn_up(read_dxf(data))
     except (
         DXFError,
         ValueError,
@@ -49,7 +49,8 @@ def read_cut_file(data: bytes, name: str) -> Lines:
     return found
 
 
-def _read_svg(data: bytes) -> Lines:
+def read_svg(data: bytes) -> Lines:
+    """Return an SVG file's lines, mm."""
     from svgelements import SVG, Move, Shape
     from svgelements import Path as SvgPath
 
@@ -60,22 +61,26 @@ def _read_svg(data: bytes) -> Lines:
         if not isinstance(element, Shape) or str(element.values.get("visibility")) == "hidden":
             continue
         for ring in SvgPath(element).as_subpaths():
-            places: list[complex] = []
+            places: list[tuple[float, float]] = []
             for piece in SvgPath(ring):
                 if isinstance(piece, Move):
-                    places.append(complex(piece.end))
+                    places.append((float(piece.end.x), float(piece.end.y)))
                     continue
                 length = piece.length(error=1e-3) * _PX_MM
-                straight = abs(complex(piece.end) - complex(piece.start)) * _PX_MM
+                straight = (
+                    math.dist((piece.start.x, piece.start.y), (piece.end.x, piece.end.y)) * _PX_MM
+                )
                 is_line = abs(length - straight) < 1e-6
                 count = 1 if is_line else max(8, math.ceil(length / _APART_MM / 10))
-                places += [complex(piece.point(k / count)) for k in range(1, count + 1)]
+                points = [piece.point(k / count) for k in range(1, count + 1)]
+                places += [(float(p.x), float(p.y)) for p in points]
             if len(places) > 1:
-                found.append(np.array([(p.real, p.imag) for p in places]) * _PX_MM)
+                found.append(np.array(places) * _PX_MM)
     return found
 
 
-def _read_dxf(data: bytes) -> Lines:
+def read_dxf(data: bytes) -> Lines:
+    """Return a DXF file's lines, mm, y upwards as it has them."""
     from ezdxf import path as dxf_path
     from ezdxf import recover
 
@@ -88,11 +93,13 @@ def _read_dxf(data: bytes) -> Lines:
         places = np.array([(v.x, v.y) for v in made.flattening(_APART_MM / mm, segments=16)])
         if len(places) > 1:
             found.append(places * mm)
-    found = _join(found)
-    if found:  # y goes up in DXF
-        top = max(float(line[:, 1].max()) for line in found)
-        found = [np.column_stack([line[:, 0], top - line[:, 1]]) for line in found]
-    return found
+    return _join(found)
+
+
+def _turn_up(lines: Lines) -> Lines:
+    """Return lines with y downwards, from the highest of all."""
+    top = max((float(line[:, 1].max()) for line in lines), default=0.0)
+    return [np.column_stack([line[:, 0], top - line[:, 1]]) for line in lines]
 
 
 def _join(lines: Lines) -> Lines:

@@ -17,8 +17,11 @@ _MM = 4  # of a DXF's units
 
 def write_dxf(outlines: Outlines, dots_per_inch: float | None = None) -> bytes:
     """Return outlines as a DXF file of R2010; 300 dots per inch where none are said."""
+    from ezdxf._options import options
     from ezdxf.colors import rgb2int  # takes a while, and is seldom needed
     from ezdxf.document import Drawing
+
+    options.write_fixed_meta_data_for_testing = True  # no date: the same cut gives the same file
 
     mm = MM_PER_INCH / (dots_per_inch or _DPI)
     document = Drawing.new(_VERSION)

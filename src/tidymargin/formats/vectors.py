@@ -1,17 +1,21 @@
 """Writing a cut's outlines, and its cutting line, and reading them back before they are given out."""
 
 import io
+import re
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadOutputError
+from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.outlines.cutline import CutLine, CutLinePlan, make_cutline
 from tidymargin.core.outlines.figures import Layer, Outlines, trace_cut
 from tidymargin.core.outlines.plan import OutlinePlan
+from tidymargin.formats.cut_files import read_dxf, read_svg
 from tidymargin.formats.vector_dxf import write_dxf
 from tidymargin.formats.vector_pdf import write_pdf
-from tidymargin.formats.vector_svg import to_number, to_path_data, write_svg
+from tidymargin.formats.vector_svg import draw_svg, to_number, to_path_data, write_svg
 
 Rgba = NDArray[np.uint8]
 DPI = 300.0
@@ -19,6 +23,7 @@ DPI = 300.0
 
 _LINE_RGB = (0, 0, 0)
 _HAIR_MM = 0.1  # how wide a cutting line is drawn
+_HALF = 127
 _MOST_OFF = 0.02  # of a figure, that may be otherwise in the file
 
 
@@ -67,7 +72,7 @@ def write_cutline_checked(line: CutLine, kind: str) -> bytes:
 def make_vector(
     rgba: Rgba, kind: str, outlines: OutlinePlan, cutline: CutLinePlan, dots_per_inch: float | None, title: str = "",
 ) -> tuple[bytes, Outlines]:  # fmt: skip
-    """Return a cut as one of the formats of outlines, read back, and its outlines.
+    """Return a cut as one of the formats of outlines, and its outlines.
 
     Parameters
     ----------
@@ -86,44 +91,78 @@ def make_vector(
     ------
     BadParameterError
         There is nothing to trace or to cut.
-    BadOutputError
-        What was written is something else.
     """
     if kind.startswith("cutline_"):
         silhouette = trace_cut(rgba, OutlinePlan(smallest_px=outlines.smallest_px))
         line = make_cutline(silhouette, cutline, dots_per_inch or DPI)
-        return write_cutline_checked(line, kind.removeprefix("cutline_")), silhouette
+        return write_cutline(line, kind.removeprefix("cutline_")), silhouette
     found = trace_cut(rgba, outlines)
     form = {"svg": "svg", "pdf_outlines": "pdf", "dxf": "dxf"}[kind]
-    data = write_outlines(found, form, dots_per_inch, title)
-    if form == "dxf":
-        _require_rings(data, form, sum(len(layer.paths) + len(layer.strokes) for layer in found.layers))  # fmt: skip
-    elif outlines.cutoff is None and not outlines.as_strokes:
-        _require_same(_draw(data, form, rgba.shape), rgba[..., 3])
-    return data, found
+    return write_outlines(found, form, dots_per_inch, title), found
 
 
-def _draw(data: bytes, form: str, shape: tuple[int, ...]) -> Rgba:
+def check_vector(
+    data: bytes, rgba: Rgba, kind: str, outlines: OutlinePlan, cutline: CutLinePlan, dots_per_inch: float | None,
+) -> None:  # fmt: skip
+    """Read a file of lines and curves back with another reader, and compare what it shows with the cut.
+
+    Raises
+    ------
+    BadOutputError
+        It shows something else: rims may be off by what a tolerance lets them.
+    """
+    matte = rgba[..., 3]
+    if kind in ("svg", "pdf_outlines"):
+        shown = _draw(data, kind, matte.shape)
+        if shown.shape != matte.shape:
+            raise BadOutputError(f"What was written is {shown.shape[1]} × {shown.shape[0]} px in place of {matte.shape[1]} × {matte.shape[0]}.")  # fmt: skip
+    else:
+        shown = _fill(data, kind, matte.shape, dots_per_inch or DPI)
+    if kind.startswith("cutline_"):
+        # what a line further out goes round holds the figure; what of it is left out was said to be
+        if cutline.offset_mm >= 0 and not cutline.dropped and cutline.smallest_mm == 0:
+            shown = np.maximum(shown, np.where(matte > _HALF, 0, 255).astype(np.uint8))
+            _require_same(shown, np.full_like(matte, 255))
+        return
+    is_whole = outlines.cutoff is None and not outlines.as_strokes and not outlines.pieces
+    if is_whole:
+        _require_same(shown, matte)
+
+
+def _fill(data: bytes, kind: str, shape: tuple[int, ...], dots_per_inch: float) -> Rgba:
+    """Return what lines in mm go round, drawn as large as the picture."""
+    scale = dots_per_inch / MM_PER_INCH
+    if kind.endswith("dxf"):
+        lines = [np.column_stack([line[:, 0] * scale, shape[0] - line[:, 1] * scale]) for line in read_dxf(data)]  # fmt: skip
+    else:
+        lines = [line * scale for line in read_svg(data)]
+    filled: Rgba = np.zeros(shape, np.uint8)
+    rings = [np.round((line - 0.5) * 16).astype(np.int32) for line in lines if len(line) > 2]
+    cv2.fillPoly(filled, rings, (255,), cv2.LINE_8, 4)
+    return filled
+
+
+def _draw(data: bytes, kind: str, shape: tuple[int, ...]) -> Rgba:
     """Return how solid a file shows each pixel."""
-    if form == "svg":
-        import resvg_py  # seldom needed
-        from PIL import Image
+    if kind == "svg":
+        # in px, whatever it is on paper
+        head = re.sub(r'width="[^"]*" height="[^"]*" viewBox="0 0 ([\d.]+) ([\d.]+)"', r'width="\1" height="\2" viewBox="0 0 \1 \2"', data.decode(), count=1)  # fmt: skip
+        return np.ascontiguousarray(draw_svg(head)[..., 3])
+    import pypdfium2  # seldom needed
 
-        png = bytes(
-            resvg_py.svg_to_bytes(svg_string=data.decode(), width=shape[1], height=shape[0])
-        )
-        with Image.open(io.BytesIO(png)) as image:
-            return np.asarray(image.convert("RGBA"))[..., 3]
-    from tidymargin.formats.checking import read_back
-
-    return read_back(data, "pdf", shape)[0][..., 3]
+    document = pypdfium2.PdfDocument(data)
+    try:
+        page = document[0]
+        scale = shape[1] / page.get_width()
+        drawn = page.render(scale=scale, fill_color=(0, 0, 0, 0), rev_byteorder=True, maybe_alpha=True)  # fmt: skip
+        return np.array(drawn.to_numpy())[..., 3]
+    finally:
+        document.close()
 
 
 def _require_same(found: Rgba, matte: Rgba) -> None:
     """Refuse outlines that fill what is clear, or leave out what is solid: rims may be off by what a tolerance lets them."""
-    if found.shape != matte.shape:
-        raise BadOutputError("The outlines that were written have another size than the cut.")
-    solid = int(np.count_nonzero(matte > 127))
+    solid = int(np.count_nonzero(matte > _HALF))
     wrong = np.count_nonzero((found > 223) & (matte < 32)) + np.count_nonzero((found < 32) & (matte > 223))  # fmt: skip
     if wrong > max(16.0, _MOST_OFF * solid):
         raise BadOutputError(f"The outlines that were written differ from the cut in {wrong:,} px.")

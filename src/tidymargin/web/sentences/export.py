@@ -7,7 +7,7 @@ from markupsafe import Markup
 
 from tidymargin.core.base.area import Area
 from tidymargin.formats.export_step import ExportStep, SizeEntry, write_sizes
-from tidymargin.formats.format_names import FORMATS, FormatName
+from tidymargin.formats.format_names import FORMATS, OUTLINES, FormatName
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.picture.reasons import Reason
 from tidymargin.services.workshop.workshop import Workshop
@@ -143,6 +143,8 @@ def _say_file(row: dict[str, Any], sheet: Sheet) -> str:
     else:
         parts.append(gettext("alpha %(least)s to %(most)s", least=row["least_alpha"], most=row["most_alpha"]))  # fmt: skip
     off = row["largest_difference"]
+    if row.get("kind") in OUTLINES:
+        return ", ".join([*parts, gettext("lines and curves")])
     parts.append(gettext("nothing lost") if not off else gettext("differs by %(levels)s of 255 at most", levels=off))  # fmt: skip
     if max(row["width"], row["height"]) > max(sheet.width, sheet.height):
         parts.append(gettext("larger than the original, and no sharper"))
