@@ -33,6 +33,7 @@ _WITHOUT_BROWSER = {
     "--start",
     "--first-sight",
     "--real",
+    "--outlines",
 }
 _ANSWERS_WITHIN_S = 120.0
 

@@ -32,6 +32,8 @@ FAMILIES = {
 }
 CORNER_DEG = 30.0
 _VIEW = 24.0
+COUNT = 20
+"""Drawings of each family."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -252,7 +254,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--modules", type=Path, default=ROOT / "node_modules")
     parser.add_argument("--truth", type=Path)
-    parser.add_argument("--count", type=int, default=20)
+    parser.add_argument("--count", type=int, default=COUNT)
     said = parser.parse_args()
     print_outlines(said.modules, said.truth, said.count)
 

@@ -11,6 +11,7 @@ from benchmarks import (
     fuzz,
     hostile,
     kills,
+    outlines,
     stages,
     start,
     tray_kills,
@@ -98,6 +99,11 @@ def main() -> None:
         help="only say what of the truth folders below is recognised and usable",
     )
     parser.add_argument(
+        "--outlines",
+        action="store_true",
+        help="only lay traced outlines over the icons that they were traced from, and over the pictures of --truth",
+    )
+    parser.add_argument(
         "--real", type=Path, metavar="FOLDER", help="only score photos and scans by their points"
     )
     parser.add_argument("--json", action="store_true", help="print JSON, every picture included")
@@ -168,6 +174,9 @@ def main() -> None:
     options = parser.parse_args()
     if options.start:
         start.main()
+        return
+    if options.outlines:
+        outlines.print_outlines(outlines.ROOT / "node_modules", options.truth, outlines.COUNT)
         return
     if options.stages is not None:
         stages.report_stages(options.stages)

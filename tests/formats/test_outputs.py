@@ -120,7 +120,9 @@ def test_every_file_is_checked_by_reading_it_back_and_says_nothing_of_the_origin
             assert not set(dict(image.getexif())) - {34675, *range(254, 340)}
     if kind in OUTLINES:
         with pytest.raises(BadOutputError, match="differ"):
-            check_file(data, np.roll(cut, 50, axis=1), kind, wish)
+            check_file(
+                data, np.dstack([cut[..., :3], np.full(cut.shape[:2], 255, np.uint8)]), kind, wish
+            )
         return
     other = cut.copy()
     other[45, 50] = (0, 0, 0, 0)

@@ -30,9 +30,7 @@ class _Length(click.ParamType[float]):
             return value
         found = re.fullmatch(r"\s*(-?\d+(?:\.\d+)?)\s*(mm|cm|in|pt)?\s*", str(value))
         if found is None:
-            raise BadParameterError(
-                f"Expected a length like 2mm or 0.1in, got “{str(value)[:40]}”."
-            )
+            self.fail(f"Expected a length like 2mm or 0.1in, got “{str(value)[:40]}”.")
         return float(found[1]) * _MM[found[2] or ""]
 
 

@@ -13,6 +13,7 @@ Ring = NDArray[np.float64]
 """(N, 2): x and y of a closed ring's points, in px from the picture's upper left corner; the first is not said again."""
 
 HALF = 127.5  # of a matte; no value of 8 bits lies on it
+_SOLID, _CLEAR = 253, 2
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -20,6 +21,23 @@ def _at(field, row, col):  # type: ignore[no-untyped-def]
     if row < 0 or col < 0 or row >= field.shape[0] or col >= field.shape[1]:
         return 0.0
     return float(field[row, col])
+
+
+@njit(cache=True, nogil=True)
+def _cross_kernel(field, row, col, down, right, level):  # type: ignore[no-untyped-def]
+    """How far from one place to the next a ring crosses: as much as is solid around, where all of the rim is in sight.
+
+    Of a pixel's share, how much lies on one side of a straight rim is known exactly; what lies between two shares only about.
+    """
+    a, b = _at(field, row, col), _at(field, row + down, col + right)
+    before, after = _at(field, row - down, col - right), _at(field, row + 2 * down, col + 2 * right)
+    if level == HALF:
+        solid = (before + a + b + after) / 255.0
+        if before >= _SOLID and after <= _CLEAR:
+            return solid - 1.5
+        if before <= _CLEAR and after >= _SOLID:
+            return 2.5 - solid
+    return (level - a) / (b - a)
 
 
 @njit(cache=True, nogil=True)
@@ -63,13 +81,25 @@ def _follow_kernel(field, level, points, starts):  # type: ignore[no-untyped-def
                         if seen[row + 1, col]:
                             break
                         seen[row + 1, col] = True
-                    points[n, 0], points[n, 1] = col, row + (level - a) / (d - a)
+                    points[n, 0], points[n, 1] = (
+                        col,
+                        row + _cross_kernel(field, row, col, 1, 0, level),
+                    )
                 elif side == 1:
-                    points[n, 0], points[n, 1] = col + 1, row + (level - b) / (c - b)
+                    points[n, 0], points[n, 1] = (
+                        col + 1,
+                        row + _cross_kernel(field, row, col + 1, 1, 0, level),
+                    )
                 elif side == 0:
-                    points[n, 0], points[n, 1] = col + (level - a) / (b - a), row
+                    points[n, 0], points[n, 1] = (
+                        col + _cross_kernel(field, row, col, 0, 1, level),
+                        row,
+                    )
                 else:
-                    points[n, 0], points[n, 1] = col + (level - d) / (c - d), row + 1
+                    points[n, 0], points[n, 1] = (
+                        col + _cross_kernel(field, row + 1, col, 0, 1, level),
+                        row + 1,
+                    )
                 points[n, 0] += 0.5
                 points[n, 1] += 0.5
                 n += 1

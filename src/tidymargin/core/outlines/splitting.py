@@ -227,7 +227,10 @@ def split_stretch(
     for k, (i, j) in enumerate(zip(out_of, into, strict=True)):
         smooth = [end for end in (i, j) if 0 < end < count - 1 or firm[0 if end == 0 else 1] == 0]
         turns = [_find_turn(chords[k], ways[end]) for end in smooth]
-        bent[k] = kinds[j] == LINE and max(turns, default=0.0) > _BENT_RAD
+        turn = max(turns, default=0.0)
+        # a long one that would be off, were it bent so, is a line whose end lies in the bend beside it
+        would_be_off = turn * 0.75 * thirds[k, 0]
+        bent[k] = kinds[j] == LINE and turn > _BENT_RAD and would_be_off <= 1.5 * tolerance_px
     reaches = np.where(bent[:, None], thirds, lengths[into])
     first = knots[out_of] + ways[out_of] * reaches[:, :1]
     second = knots[into] - ways[into] * reaches[:, 1:]
