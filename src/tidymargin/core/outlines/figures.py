@@ -19,7 +19,7 @@ from tidymargin.core.outlines.tracing import keep_ring, measure_noise, trace_rin
 Rgba = NDArray[np.uint8]
 _TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
 _SOLID = 128
-_MIDDLE_NOISE_PX = 0.07
+_MIDDLE_NOISE_PX, _MIXED_NOISE_PX = 0.07, 0.12
 _RIM_PX = 5  # deep, of which a silhouette has its colour
 _LOOSER = 4.0  # times the tolerance, of an outline that is to be simpler
 _AT_ONCE = 64  # rings, between two looks at whether to go on
@@ -125,6 +125,10 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     _require_traceable(count, plan)
     # a middle is told from all the ink across it, and is far less off than a contour
     noise = _MIDDLE_NOISE_PX if plan.as_strokes else measure_noise([r for *_, rings in found for r in rings])  # fmt: skip
+    if (
+        len(fields) > 1
+    ):  # where two colours meet, how much is of which is known less surely than how much is clear
+        noise = max(noise, _MIXED_NOISE_PX)
     by_noise = max(_TOLERANCE_PX, _TOLERANCE_NOISE * noise)
     tolerance = by_noise if plan.tolerance_px == "auto" else plan.tolerance_px
     outlines = Outlines(width, height, (), tolerance, noise, dropped)

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from tidymargin.core.outlines.splitting import CURVE, LINE
 
-_ROUNDS = 8
-_STILL_PX = 0.002  # of all that is moved, when it is done
+_ROUNDS = 6
+_STILL_PX = 0.01  # of all that is moved, when it is done
 _COARSE = 16  # places of a piece that are looked at first
 _DAMPING, _MORE_CAREFULLY = 1e-3, 30.0
 _MOST_ENDS = 48  # moved at once; the time that it takes grows with their cube

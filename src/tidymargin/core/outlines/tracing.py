@@ -10,13 +10,16 @@ from tidymargin.core.outlines.circles import find_arcs, find_whole_circle
 from tidymargin.core.outlines.contours import Ring, measure_area, resample
 from tidymargin.core.outlines.corners import STEP_PX, Corners, find_corners
 from tidymargin.core.outlines.paths import Path, Piece
-from tidymargin.core.outlines.refining import Draft, refine
+from tidymargin.core.outlines.refining import Draft, measure_piece_off, refine
 from tidymargin.core.outlines.splitting import LINE, Split, split_stretch
 
 _SMOOTHED = (6, 4, 3)  # places on either side by which one is told, as many as no corner is among
 _EVERY = 4  # places, of which a piece may begin at one
 _FIRM_PX = 1.5  # beside a corner, where places say nothing of its sides
-_FAR_OFF = 4.0  # tolerances, beyond which a path is none of its ring
+_FAR_OFF = (
+    2.5  # tolerances, beyond which a piece is none of its places, which are kept in its place
+)
+_SMALL = 600  # places of a ring that is tried again
 _AREA_OFF, _AREA_ROOM = (
     0.2,
     8.0,
@@ -77,14 +80,15 @@ def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
         return _with_distance(circle, ring)
     corners = find_corners(places, noise_px)
     area = measure_area(ring)
-    # where lines and curves within a tolerance do not explain a ring, since it is thinner than that, nearer ones may
-    for nearer in (1.0, 0.4, 0.15):
+    # a ring that is thinner than the tolerance is explained by nearer lines and curves, and at last by its own places
+    for nearer in (1.0, 0.3) if len(places) < _SMALL else (1.0,):
         draft = _draft(places, corners, nearer * tolerance_px, nearer * noise_px)
         refine(draft)
-        found = _to_path(draft, find_arcs(draft, nearer * tolerance_px, nearer * noise_px))
+        found = _to_path(
+            draft, find_arcs(draft, nearer * tolerance_px, nearer * noise_px), tolerance_px
+        )
         path = _with_distance(found, ring)
-        is_right = abs(path.area_px - area) <= _AREA_OFF * abs(area) + _AREA_ROOM * tolerance_px
-        if path.worst_px <= _FAR_OFF * tolerance_px and is_right:
+        if abs(path.area_px - area) <= _AREA_OFF * abs(area) + _AREA_ROOM * tolerance_px:
             return path
     return keep_ring(ring)
 
@@ -230,7 +234,13 @@ def _split_round(places: Line, begin: int, smooth: _Smooth, tolerance_px: float,
     return split, at, knots
 
 
-def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]]) -> Path:
+def _is_far_off(draft: Draft, k: int, most_px: float) -> bool:
+    """Whether a piece is none of its places; the first and last may belong to a sharp tip."""
+    off = measure_piece_off(draft, k)
+    return len(off) > 4 * _EVERY and bool(off[_EVERY:-_EVERY].max() > most_px)
+
+
+def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]], tolerance_px: float) -> Path:
     count = len(draft.ends)
     pieces: list[Piece] = []
     corners = []
@@ -243,6 +253,10 @@ def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]]) -> Path:
         if draft.is_corner[j]:
             corners.append(len(pieces))
         size, piece = arcs.get(j, (1, None))
+        if piece is None and _is_far_off(draft, j, _FAR_OFF * tolerance_px):
+            pieces += [
+                Piece("line", (float(x), float(y))) for x, y in draft.explained(j)[2:-2:_EVERY]
+            ]
         end = (float(draft.ends[(j + size) % count, 0]), float(draft.ends[(j + size) % count, 1]))
         if piece is None and draft.kinds[j] == LINE:
             piece = Piece("line", end)
@@ -270,7 +284,7 @@ def trace_open(
     corners = _with_ends(find_corners(places, noise_px), places, count)
     draft = _draft(places, corners, tolerance_px, noise_px)
     refine(draft)
-    path = _to_path(draft, find_arcs(draft, tolerance_px, noise_px))
+    path = _to_path(draft, find_arcs(draft, tolerance_px, noise_px), tolerance_px)
     ends = np.array([piece.end for piece in path.pieces])
     turn = int(np.hypot(*(ends - even[-1]).T).argmin())
     return path.start, path.pieces[: turn + 1]

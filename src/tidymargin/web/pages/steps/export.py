@@ -19,7 +19,13 @@ from tidymargin.web.answers import Answer, answer, given, read_number, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.export import list_made
-from tidymargin.web.sentences.outlines import list_outlines, list_parts, say_cutline, say_traced
+from tidymargin.web.sentences.outlines import (
+    WAYS,
+    list_outlines,
+    list_parts,
+    say_cutline,
+    say_traced,
+)
 from tidymargin.web.words import gettext
 
 blueprint = sheet_blueprint("export")
@@ -165,7 +171,7 @@ def show_outlines() -> str:
         outlines = load_outlines(the_workshop(), sheet)
     except BadParameterError as error:
         return f'<p class="said" role="alert">{escape(gettext(error.message))} {escape(gettext(error.hint))}</p>'
-    return render_template("bench/steps/_outlines.html", sheet=sheet, recipe=sheet.recipe, outlines=outlines, said=say_traced(outlines), rows=list_outlines(sheet, outlines))  # fmt: skip
+    return render_template("bench/steps/_outlines.html", sheet=sheet, recipe=sheet.recipe, outlines=outlines, said=say_traced(outlines), rows=list_outlines(sheet, outlines), ways=WAYS)  # fmt: skip
 
 
 @blueprint.get("/cutting-line")
