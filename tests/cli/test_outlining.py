@@ -120,7 +120,7 @@ def test_what_is_absurd_is_refused_in_a_sentence_and_nothing_is_written_over(log
         assert result.exit_code not in (0, 70), option
     assert not (tmp_path / "x.svg").exists()
     (tmp_path / "there.svg").write_text("mine")
-    call("trace", logo, "-o", tmp_path / "there.svg", code=73)
+    call("trace", logo, "-o", tmp_path / "there.svg", code=77)
     assert (tmp_path / "there.svg").read_text() == "mine"
     assert "cannot be read as one" in call("cut-out", logo, "-o", tmp_path / "m.png", code=65)
     (tmp_path / "empty.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg"/>')

@@ -31,8 +31,13 @@ def test_outlines_are_shown_decided_on_and_exported_as_they_were_shown(client, w
     for image in shown.find_all("img"):
         with Image.open(io.BytesIO(client.get(image["src"]).data)) as picture:
             assert np.asarray(picture).std() > 3
-    values = {"colours": "auto", "closeness": "auto", "tolerance_px": "0.25", "smallest_px": "4"}
+    values = {"colours": "auto", "tolerance_px": "0.25", "smallest_px": "4"}
     assert send(client, marks, "export/outlines", workshop, **values).status_code in DONE
+    assert workshop.sheets.load(marks.id).recipe.export.outlines.tolerance_px == "auto"
+    send(client, marks, "export/outlines", workshop, **values | {"tolerance_px": "0.6"})
+    assert workshop.sheets.load(marks.id).recipe.export.outlines.tolerance_px == 0.6
+    send(client, marks, "export/outlines", workshop, **values | {"closeness": "auto"})
+    assert workshop.sheets.load(marks.id).recipe.export.outlines.tolerance_px == "auto"
     shown = look(client, f"/sheets/{marks.id}/outlines")
     assert "in 2 colours" in shown.find("figcaption").text
     sheet = workshop.sheets.load(marks.id)

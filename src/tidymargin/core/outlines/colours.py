@@ -77,7 +77,7 @@ def find_colours(rgba: NDArray[np.uint8], count: int | Literal["auto"]) -> NDArr
         while len(middles) > count:
             middles, shares = _merge_nearest(middles, shares)
     middles, shares = middles[:MOST_COLOURS], shares[:MOST_COLOURS]
-    nearest = _find_nearest(lab, middles)
+    nearest = _match_colours(lab, middles)
     found = [np.median(flat[nearest == k], axis=0) if (nearest == k).any() else np.zeros(3) for k in range(len(middles))]  # fmt: skip
     return np.round(found).astype(np.uint8)
 
@@ -113,7 +113,7 @@ def _group(
     found = np.array(middles)
     weight = often.astype(np.float64)
     for _ in range(_ROUNDS):
-        nearest = _find_nearest(means, found)
+        nearest = _match_colours(means, found)
         total = np.bincount(nearest, weight, len(found))
         keep = total >= max(_LEAST_SHARE * weight.sum(), min(_LEAST_PX, 0.01 * weight.sum()))
         moved = np.stack([np.bincount(nearest, weight * means[:, k], len(found)) for k in range(3)], axis=1)  # fmt: skip
@@ -121,7 +121,7 @@ def _group(
         close = _find_close(found, apart)
         if close is not None:
             found = np.delete(found, close, axis=0)
-    share = np.bincount(_find_nearest(means, found), weight, len(found)) / weight.sum()
+    share = np.bincount(_match_colours(means, found), weight, len(found)) / weight.sum()
     order = np.argsort(-share, kind="stable")
     return found[order], share[order]
 
@@ -150,7 +150,9 @@ def _merge_nearest(
     return middles[order], shares[order]
 
 
-def _find_nearest(places: NDArray[np.floating], middles: NDArray[np.floating]) -> NDArray[np.int64]:
+def _match_colours(
+    places: NDArray[np.floating], middles: NDArray[np.floating]
+) -> NDArray[np.int64]:
     best = np.full(len(places), np.inf)
     found = np.zeros(len(places), np.int64)
     for k, middle in enumerate(middles):
@@ -184,7 +186,7 @@ def find_layers(
     colours = find_colours(rgba, count)
     instead = {rgb: into for rgb, into in merged if rgb != into}
     all_of = [_to_rgb(colour) for colour in colours]
-    goes_to = [_follow(k, all_of, instead) for k in range(len(all_of))]
+    goes_to = [_take_for(k, all_of, instead) for k in range(len(all_of))]
     if len(set(goes_to)) == 1:
         rgb = all_of[goes_to[0]]
         return [(rgb, name_colour(rgb), rgba[..., 3])]
@@ -212,7 +214,7 @@ def find_layers(
     return layers
 
 
-def _follow(k: int, colours: list[Rgb], instead: dict[Rgb, Rgb]) -> int:
+def _take_for(k: int, colours: list[Rgb], instead: dict[Rgb, Rgb]) -> int:
     """Return which colour one is taken for in the end; those that are taken for each other stay."""
     seen = {k}
     while colours[k] in instead and instead[colours[k]] in colours:

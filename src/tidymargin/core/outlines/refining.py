@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from tidymargin.core.outlines.splitting import CURVE, LINE
 
-_ROUNDS = 6
+_ROUNDS = 20
+_MOST_MOVE = 1.5  # of an end or a handle in a round, px
 _STILL_PX = 0.01  # of all that is moved, when it is done
 _COARSE = 16  # places of a piece that are looked at first
 _DAMPING, _MORE_CAREFULLY = 1e-3, 30.0
@@ -143,7 +144,7 @@ def _refine_some(draft: Draft, moved: NDArray[np.int64], line_at: NDArray[np.int
         else:
             best, kept = off, (draft.ends.copy(), draft.handles.copy())
         total[np.diag_indices(unknowns.size)] += damping * (1 + np.diag(total))
-        move = np.clip(np.linalg.solve(total, pull), -1.0, 1.0)
+        move = np.clip(np.linalg.solve(total, pull), -_MOST_MOVE, _MOST_MOVE)
         if not np.isfinite(move).all() or float(np.abs(move).max(initial=0.0)) < _STILL_PX:
             break
         _apply(unknowns, move, ways)

@@ -136,17 +136,17 @@ def find_chains(skeleton: NDArray[np.uint8]) -> tuple[list[Chain], list[NDArray[
         middles.append(places[group].mean(axis=0) - 1)
     used = is_node.copy()
     chains = [
-        _walk(k, places, index, is_node, junction, used)
+        _go_along(k, places, index, is_node, junction, used)
         for k in np.flatnonzero((counts <= 1) & ~is_node).tolist()
         if not used[k]
     ]
     for k in np.flatnonzero(is_node).tolist():
         for other in _list_beside(places[k], index):
             if not used[other]:
-                chains.append(_walk(other, places, index, is_node, junction, used, begun_at=int(junction[k])))  # fmt: skip
+                chains.append(_go_along(other, places, index, is_node, junction, used, begun_at=int(junction[k])))  # fmt: skip
     for k in range(len(places)):
         if not used[k]:
-            chain = _walk(k, places, index, is_node, junction, used)
+            chain = _go_along(k, places, index, is_node, junction, used)
             is_closed = len(chain.places) > 3
             chains.append(Chain(chain.places, is_closed))
     return chains, middles
@@ -163,7 +163,7 @@ def _list_beside(place: NDArray[np.int64], index: dict[tuple[int, int], int]) ->
     return found
 
 
-def _walk(
+def _go_along(
     begin: int, places: NDArray[np.int64], index: dict[tuple[int, int], int], is_node: NDArray[np.bool_],
     junction: NDArray[np.int64], used: NDArray[np.bool_], begun_at: int = -1,
 ) -> Chain:  # fmt: skip

@@ -133,6 +133,11 @@ def _fit_line_kernel(places, first, last, x0, y0, x3, y3):  # type: ignore[no-un
         far = (v - base - slope * u) ** 2
         worst = max(worst, far)
         mean += far
+    for i in range(max(first, last - step), last + 1):  # both ends, which may reach into a bend
+        for k in (i, first + last - i):
+            u = ((places[k, 0] - x0) * dx + (places[k, 1] - y0) * dy) / length
+            v = ((places[k, 0] - x0) * dy - (places[k, 1] - y0) * dx) / length
+            worst = max(worst, (v - base - slope * u) ** 2)
     return worst, mean / count
 
 

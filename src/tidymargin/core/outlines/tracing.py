@@ -84,10 +84,10 @@ def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
     for nearer in (1.0, 0.3) if len(places) < _SMALL else (1.0,):
         draft = _draft(places, corners, nearer * tolerance_px, nearer * noise_px)
         refine(draft)
-        found = _to_path(
-            draft, find_arcs(draft, nearer * tolerance_px, nearer * noise_px), tolerance_px
-        )
-        path = _with_distance(found, ring)
+        arcs = find_arcs(draft, nearer * tolerance_px, nearer * noise_px)
+        path = _with_distance(_to_path(draft, arcs), ring)
+        if path.worst_px > _FAR_OFF * tolerance_px:
+            path = _with_distance(_to_path(draft, arcs, _FAR_OFF * tolerance_px), ring)
         if abs(path.area_px - area) <= _AREA_OFF * abs(area) + _AREA_ROOM * tolerance_px:
             return path
     return keep_ring(ring)
@@ -240,7 +240,8 @@ def _is_far_off(draft: Draft, k: int, most_px: float) -> bool:
     return len(off) > 4 * _EVERY and bool(off[_EVERY:-_EVERY].max() > most_px)
 
 
-def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]], tolerance_px: float) -> Path:
+def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]], most_px: float = np.inf) -> Path:
+    """Return a draft as a path; pieces that are further off than that give way to the places that they explain."""
     count = len(draft.ends)
     pieces: list[Piece] = []
     corners = []
@@ -253,7 +254,7 @@ def _to_path(draft: Draft, arcs: dict[int, tuple[int, Piece]], tolerance_px: flo
         if draft.is_corner[j]:
             corners.append(len(pieces))
         size, piece = arcs.get(j, (1, None))
-        if piece is None and _is_far_off(draft, j, _FAR_OFF * tolerance_px):
+        if piece is None and _is_far_off(draft, j, most_px):
             pieces += [
                 Piece("line", (float(x), float(y))) for x, y in draft.explained(j)[2:-2:_EVERY]
             ]
@@ -284,7 +285,7 @@ def trace_open(
     corners = _with_ends(find_corners(places, noise_px), places, count)
     draft = _draft(places, corners, tolerance_px, noise_px)
     refine(draft)
-    path = _to_path(draft, find_arcs(draft, tolerance_px, noise_px), tolerance_px)
+    path = _to_path(draft, find_arcs(draft, tolerance_px, noise_px))
     ends = np.array([piece.end for piece in path.pieces])
     turn = int(np.hypot(*(ends - even[-1]).T).argmin())
     return path.start, path.pieces[: turn + 1]

@@ -20,6 +20,8 @@ from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.guards import Guard
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.marks.plan import Like, Mark, MarksPlan, Rings, Stroke
+from tidymargin.core.outlines.figures import trace_cut
+from tidymargin.core.outlines.plan import OutlinePlan
 from tidymargin.core.place import describe_place
 from tidymargin.core.plan import Plan
 from tidymargin.core.reach.clearing import Pick
@@ -153,6 +155,9 @@ def warm_kernels() -> None:
     choked = Plan(rim=RimPlan(choke_px=0.5))
     cut_out(pictures[0], measured[0], choked).render_whole()
     _use(cut_out(pictures[0], measure_sheet(pictures[0], GroundPlan(nature="ink"))))
+    traced = cut_out(pictures[0], measured[0]).render_whole()
+    for as_strokes in (False, True):
+        trace_cut(traced, OutlinePlan(as_strokes=as_strokes))
     _tell(None)
     give_memory_back()  # compiling leaves some fifty megabytes behind
     (folder / _ALL_COMPILED).touch()

@@ -30,6 +30,7 @@ from tidymargin.web.words import gettext
 
 blueprint = sheet_blueprint("export")
 
+_SHOWN_TOLERANCE_PX = 0.25  # as the template has it, where it is auto
 _SIDES = ("top", "right", "bottom", "left")
 
 
@@ -89,11 +90,17 @@ def set_file() -> Answer:
 def set_outlines() -> Answer:
     """Set how outlines are traced."""
     said = given()
+    now = the_sheet().recipe.export.outlines
+    tolerance_px: float | str = read_number("tolerance_px", float)
+    # the ruler stands there as long as nobody has moved it
+    is_untouched = now.tolerance_px == "auto" and tolerance_px == _SHOWN_TOLERANCE_PX
+    if said.get("closeness") == "auto" or is_untouched:
+        tolerance_px = "auto"
     colours = str(said.get("colours", "1")).strip().lower() or "1"
     values = {
-        **the_sheet().recipe.export.outlines.model_dump(),
+        **now.model_dump(),
         "colours": "auto" if colours == "auto" else int(read_number("colours", int)),
-        "tolerance_px": "auto" if said.get("closeness") == "auto" else read_number("tolerance_px", float),
+        "tolerance_px": tolerance_px,
         "cutoff": read_number("cutoff", float) if str(said.get("cutoff", "")).strip() else None,
         "smallest_px": read_number("smallest_px", float),
         "as_strokes": said.get("as_strokes") == "1",
