@@ -146,11 +146,11 @@ def trace(
     if as_json:
         click.echo(json.dumps(about, indent=1))
         return
-    left_out = f"; {outlines.dropped} small areas left out" if outlines.dropped else ""
-    click.echo(
-        f"{place.name}: {about['pieces']} lines and curves in {len(outlines.layers)} colours, "
-        f"{mean:.2f} px from the contour on the mean and {worst:.2f} px at most{left_out}"
-    )
+    colours = len(outlines.layers)
+    said = f"{place.name}: {about['pieces']} lines and curves in {colours} {'colour' if colours == 1 else 'colours'}"
+    if outlines.paths:
+        said += f", {mean:.2f} px from the contour on the mean and {worst:.2f} px at most"
+    click.echo(said + (f"; {outlines.dropped} small areas left out" if outlines.dropped else ""))
 
 
 @click.command()
