@@ -147,10 +147,10 @@ def trace(
         click.echo(json.dumps(about, indent=1))
         return
     colours = len(outlines.layers)
-    said = f"{place.name}: {about['pieces']} lines and curves in {colours} {'colour' if colours == 1 else 'colours'}"
+    words = f"{place.name}: {about['pieces']} lines and curves in {colours} {'colour' if colours == 1 else 'colours'}"
     if outlines.paths:
-        said += f", {mean:.2f} px from the contour on the mean and {worst:.2f} px at most"
-    click.echo(said + (f"; {outlines.dropped} small areas left out" if outlines.dropped else ""))
+        words += f", {mean:.2f} px from the contour on the mean and {worst:.2f} px at most"
+    click.echo(words + (f"; {outlines.dropped} small areas left out" if outlines.dropped else ""))
 
 
 @click.command()

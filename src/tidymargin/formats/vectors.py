@@ -1,6 +1,7 @@
 """Writing a cut's outlines, and its cutting line, and reading them back before they are given out."""
 
 import io
+import math
 import re
 
 import cv2
@@ -24,7 +25,12 @@ DPI = 300.0
 _LINE_RGB = (0, 0, 0)
 _HAIR_MM = 0.1  # how wide a cutting line is drawn
 _HALF = 127
-_MOST_OFF = 0.02  # of a figure, that may be otherwise in the file
+_SURELY = 223
+_LOOSEST_PX = 1.2  # that a tolerance by a contour's noise is
+_MOST_OFF, _ALLOWED_PX = (
+    0.02,
+    16.0,
+)  # of a figure, that may be otherwise in the file: what is too small to be traced
 
 
 def write_outlines(
@@ -122,11 +128,12 @@ def check_vector(
         # what a line further out goes round holds the figure; what of it is left out was said to be
         if cutline.offset_mm >= 0 and not cutline.dropped and cutline.smallest_mm == 0:
             shown = np.maximum(shown, np.where(matte > _HALF, 0, 255).astype(np.uint8))
-            _require_same(shown, np.full_like(matte, 255))
+            _require_same(shown, np.full_like(matte, 255), 2)
         return
     is_whole = outlines.cutoff is None and not outlines.as_strokes and not outlines.pieces
     if is_whole:
-        _require_same(shown, matte)
+        loose = _LOOSEST_PX if outlines.tolerance_px == "auto" else outlines.tolerance_px
+        _require_same(shown, matte, 1 + math.ceil(loose))
 
 
 def _fill(data: bytes, kind: str, shape: tuple[int, ...], dots_per_inch: float) -> Rgba:
@@ -160,11 +167,13 @@ def _draw(data: bytes, kind: str, shape: tuple[int, ...]) -> Rgba:
         document.close()
 
 
-def _require_same(found: Rgba, matte: Rgba) -> None:
-    """Refuse outlines that fill what is clear, or leave out what is solid: rims may be off by what a tolerance lets them."""
-    solid = int(np.count_nonzero(matte > _HALF))
-    wrong = np.count_nonzero((found > 223) & (matte < 32)) + np.count_nonzero((found < 32) & (matte > 223))  # fmt: skip
-    if wrong > max(16.0, _MOST_OFF * solid):
+def _require_same(found: Rgba, matte: Rgba, rim_px: int) -> None:
+    """Refuse outlines that fill what is clear, or leave out what is solid, further from the rim than a tolerance lets them."""
+    kernel = np.ones((2 * rim_px + 1, 2 * rim_px + 1), np.uint8)
+    filled = (found > _SURELY) & (cv2.dilate(matte, kernel) < 255 - _SURELY)
+    left = (found < 255 - _SURELY) & (cv2.erode(matte, kernel) > _SURELY)
+    wrong = np.count_nonzero(filled) + np.count_nonzero(left)
+    if wrong > max(_ALLOWED_PX, _MOST_OFF * np.count_nonzero(matte > _HALF)):
         raise BadOutputError(f"The outlines that were written differ from the cut in {wrong:,} px.")
 
 
