@@ -146,8 +146,8 @@ def trace(
     if as_json:
         click.echo(json.dumps(about, indent=1))
         return
-    colours = len(outlines.layers)
-    words = f"{place.name}: {about['pieces']} lines and curves in {colours} {'colour' if colours == 1 else 'colours'}"
+    count = len(outlines.layers)
+    words = f"{place.name}: {about['pieces']} lines and curves in {count} {'colour' if count == 1 else 'colours'}"
     if outlines.paths:
         words += f", {mean:.2f} px from the contour on the mean and {worst:.2f} px at most"
     click.echo(words + (f"; {outlines.dropped} small areas left out" if outlines.dropped else ""))
