@@ -74,7 +74,6 @@ def _open(
 @click.argument("picture", type=click.Path(path_type=Path))
 @click.option("-o", "--output", required=True, help="A file ending in .svg, .pdf or .dxf.")
 @click.option("--colours", metavar="N|auto", help="In how many colours; one when not said.")
-@click.option("--tolerance-px", "--within", "within", type=float, hidden=True)
 @click.option(
     "--cutoff", type=float, metavar="0-100", help="Trace what is darker than this lightness."
 )
@@ -96,7 +95,6 @@ def trace(
     output: str,
     recipe: Path | None,
     colours: str | None,
-    within: float | None,
     cutoff: float | None,
     smallest: float | None,
     strokes: bool,
@@ -114,7 +112,7 @@ def trace(
     from tidymargin.formats.vectors import check_vector, make_vector
     from tidymargin.services.picture.outlining import take_cut
 
-    tolerance = said["tolerance"] if within is None else within
+    tolerance = said["tolerance"]
     said["tolerance"] = key_tolerance
     outputs, place, kind, decoded, chosen = _open(picture, recipe, output, ("svg", "pdf", "dxf"), said, replace=replace)  # fmt: skip
     wished = {
