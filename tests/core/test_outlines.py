@@ -1,6 +1,7 @@
 """Outlines: known shapes come out as they were drawn, and what cannot be traced says so."""
 
 import io
+import itertools
 
 import cv2
 import numpy as np
@@ -85,19 +86,21 @@ def test_an_arc_as_curves_keeps_to_its_circle():
 
 
 @settings(max_examples=12, deadline=None)
-@given(seed=st.integers(0, 10_000))
-def test_whatever_is_traced_is_closed_does_not_cross_itself_and_shows_the_same(seed):
+@given(seed=st.integers(0, 10_000), coarse_px=st.sampled_from([7.0, 3.0, 1.5]))
+def test_whatever_is_traced_is_closed_crosses_nothing_and_shows_the_same(seed, coarse_px):
     rng = np.random.default_rng(seed)
-    field = cv2.GaussianBlur(rng.random((110, 140)).astype(np.float32), (0, 0), 7)
+    field = cv2.GaussianBlur(rng.random((110, 140)).astype(np.float32), (0, 0), coarse_px)
     field = (field - field.mean()) / field.std()
     alpha = np.clip(127.5 + 1500 * field, 0, 255).astype(np.uint8)
     rgba = np.dstack([np.zeros((110, 140, 3), np.uint8), alpha])
     found = trace_cut(rgba, OutlinePlan())
     for path in found.paths:
         assert path.pieces[-1].end == path.start
-        assert shapely.Polygon(path.flatten()).buffer(-0.05).area > 0.5 * abs(path.area_px) - 3
+    rings = [shapely.LinearRing(path.flatten(0.01)) for path in found.paths]
+    assert all(ring.is_simple for ring in rings)
+    assert not any(one.crosses(other) for one, other in itertools.combinations(rings, 2))
     shown = draw(f'<path fill-rule="evenodd" d="{"".join(map(to_path_data, found.paths))}"/>', 140, 110)[..., 3]  # fmt: skip
-    assert ((shown > 127) != (alpha > 127)).mean() < 0.01
+    assert ((shown > 127) != (alpha > 127)).mean() < 0.07 / coarse_px
 
 
 def test_tolerance_is_kept_and_a_looser_one_takes_fewer_pieces():

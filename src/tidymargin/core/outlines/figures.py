@@ -1,6 +1,6 @@
 """A cut as outlines: one layer of closed paths for each of its colours, from the bottom up."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -11,10 +11,11 @@ from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.outlines.colours import find_layers
 from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger, measure_area
-from tidymargin.core.outlines.paths import Path
+from tidymargin.core.outlines.paths import Path, find_crossing
 from tidymargin.core.outlines.plan import MOST_RINGS, OutlinePlan, PieceWay
+from tidymargin.core.outlines.regular import Regular, make_regular
 from tidymargin.core.outlines.strokes import Stroke, find_strokes
-from tidymargin.core.outlines.tracing import keep_ring, measure_noise, trace_ring
+from tidymargin.core.outlines.tracing import keep_ring, measure_noise, trace_ring, with_distance
 
 Rgba = NDArray[np.uint8]
 _TOLERANCE_PX, _TOLERANCE_NOISE = 0.25, 4.0  # what "auto" is at least, and by a contour's noise
@@ -22,6 +23,7 @@ _SOLID = 128
 _MIDDLE_NOISE_PX, _MIXED_NOISE_PX = 0.07, 0.12
 _RIM_PX = 5  # deep, of which a silhouette has its colour
 _LOOSER = 4.0  # times the tolerance, of an outline that is to be simpler
+_AS_WELL = 0.5  # of the noise, that a regular path may be further off on the mean
 _AT_ONCE = 64  # rings, between two looks at whether to go on
 
 
@@ -61,6 +63,8 @@ class Outlines:
         Within which they were traced, and how far the contours' places are off.
     dropped : int
         Areas that were smaller than is traced.
+    regular : Regular
+        What of the paths is exact: directions, widths and a mirror's sides.
     """
 
     width: float
@@ -69,6 +73,7 @@ class Outlines:
     tolerance_px: float = 0.0
     noise_px: float = 0.0
     dropped: int = 0
+    regular: Regular = field(default_factory=Regular)
 
     @property
     def paths(self) -> tuple[Path, ...]:
@@ -116,8 +121,8 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     found: list[tuple[tuple[int, int, int], str, list[Ring]]] = []
     dropped = 0
     names = dict(plan.names)
-    for rgb, name, field in fields:
-        rings = find_contours(np.ascontiguousarray(field), HALF)
+    for rgb, name, matte in fields:
+        rings = find_contours(np.ascontiguousarray(matte), HALF)
         large = list(list_larger(rings, plan.smallest_px))
         dropped += len(rings) - len(large)
         found.append((rgb, names.get(rgb, name), large))
@@ -135,20 +140,61 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     if plan.as_strokes:
         strokes = find_strokes(np.ascontiguousarray(rgba[..., 3]), tolerance, noise)
         return replace(outlines, layers=(Layer(found[0][0], "strokes", strokes=strokes),))
-    layers = []
-    done = 0
     ways = _find_ways([ring for *_, rings in found for ring in rings], plan)
-    for rgb, name, rings in found:
-        paths: list[Path] = []
+    done = 0
+    traced: list[_Traced] = []
+    for number, (*_, rings) in enumerate(found):
         for first in range(0, len(rings), _AT_ONCE):
             tick(done / count)
             some = rings[first : first + _AT_ONCE]
             kept = [ring for ring in some if ways.get(id(ring)) != "left_out"]
-            paths += work_out(lambda ring: _trace(ring, ways.get(id(ring)), tolerance, noise), kept)
+            paths = work_out(lambda ring: _trace(ring, ways.get(id(ring)), tolerance, noise), kept)
+            traced += [_Traced(number, ring, path, ways.get(id(ring)) == "as_it_is") for ring, path in zip(kept, paths, strict=True)]  # fmt: skip
             done += len(some)
-        if paths:
-            layers.append(Layer(rgb, name, tuple(paths)))
-    return replace(outlines, layers=tuple(layers))
+    regular = _make_regular(traced, noise)
+    _keep_crossing(traced)
+    layers = []
+    for number, (rgb, name, _) in enumerate(found):
+        own = tuple(one.path for one in traced if one.layer == number)
+        if own:
+            layers.append(Layer(rgb, name, own))
+    return replace(outlines, layers=tuple(layers), regular=regular)
+
+
+@dataclass(slots=True, eq=False)
+class _Traced:
+    """A ring of a layer, by its number, and its path; a kept one is its contour."""
+
+    layer: int
+    ring: Ring
+    path: Path
+    is_kept: bool
+
+
+def _make_regular(traced: list[_Traced], noise_px: float) -> Regular:
+    """Make what is regular of paths exact, where their rings are explained as well by it."""
+    free = [one for one in traced if not one.is_kept]
+    made, regular = make_regular([one.path for one in free], noise_px)
+    for one, path in zip(free, made, strict=True):
+        if path is one.path:
+            continue
+        known = with_distance(path, one.ring)
+        if known.mean_px <= one.path.mean_px + _AS_WELL * noise_px:
+            one.path = known
+    return regular
+
+
+def _keep_crossing(traced: list[_Traced]) -> None:
+    """Give paths that cross themselves, or another one of their layer, their contours back, which do not."""
+    for number in {one.layer for one in traced}:
+        own = [one for one in traced if one.layer == number]
+        while True:
+            crossing = [own[k] for k in find_crossing([one.path for one in own])]
+            crossing = [one for one in crossing if not one.is_kept]
+            if not crossing:
+                break
+            for one in crossing:
+                one.path, one.is_kept = keep_ring(one.ring), True
 
 
 def _find_ways(rings: list[Ring], plan: OutlinePlan) -> dict[int, PieceWay]:

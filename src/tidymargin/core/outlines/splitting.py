@@ -16,6 +16,7 @@ _MOST_PLACES = 60  # of a piece, that are looked at while many are tried
 _ROUNDS = 3  # of places along a curve, found anew
 _BENT_RAD = 0.03  # between a line and the way at its smooth end, from which it is bent
 _LEAST_CHORD = 0.3  # of as many places as a line explains, px
+_EACH = 48  # ends of a piece that are each tried; beyond, every second, then every third
 _TRIES = 3  # longer pieces that fail, after which none is tried
 _UNSAID = 0.014  # of a place's squared error by its noise's: neighbours are off alike
 _LINE_COST, _CURVE_COST = 18.0, 27.0  # fitted on drawings of two families; see decision 0025
@@ -157,6 +158,10 @@ def _split_kernel(places, at, knots, ways, firm, limits, costs, best, come, kind
             continue
         failed = 0
         for j in range(i + 1, count):
+            # the longer a piece, the fewer places are tried for its end
+            apart = 1 + (j - i) // _EACH
+            if apart > 1 and j % apart and j < count - 1:
+                continue
             first, last = at[i], at[j]
             if i == 0:
                 first = min(last, first + firm[0])

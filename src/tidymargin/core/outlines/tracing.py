@@ -77,7 +77,7 @@ def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
     places = resample(ring, STEP_PX)
     circle = find_whole_circle(ring, places, tolerance_px, noise_px)
     if circle is not None:
-        return _with_distance(circle, ring)
+        return with_distance(circle, ring)
     corners = find_corners(places, noise_px)
     area = measure_area(ring)
     # a ring that is thinner than the tolerance is explained by nearer lines and curves, and at last by its own places
@@ -85,9 +85,9 @@ def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
         draft = _draft(places, corners, nearer * tolerance_px, nearer * noise_px)
         refine(draft)
         arcs = find_arcs(draft, nearer * tolerance_px, nearer * noise_px)
-        path = _with_distance(_to_path(draft, arcs), ring)
+        path = with_distance(_to_path(draft, arcs), ring)
         if path.worst_px > _FAR_OFF * tolerance_px:
-            path = _with_distance(_to_path(draft, arcs, _FAR_OFF * tolerance_px), ring)
+            path = with_distance(_to_path(draft, arcs, _FAR_OFF * tolerance_px), ring)
         if abs(path.area_px - area) <= _AREA_OFF * abs(area) + _AREA_ROOM * tolerance_px:
             return path
     return keep_ring(ring)
@@ -99,7 +99,7 @@ def keep_ring(ring: Ring) -> Path:
     return Path(ends[0], tuple(Piece("line", end) for end in (*ends[1:], ends[0])))
 
 
-def _with_distance(path: Path, ring: Ring) -> Path:
+def with_distance(path: Path, ring: Ring) -> Path:
     """Return a path that knows how far its ring keeps from it: its corners, where pixels show less, left out."""
     line = path.flatten(0.02)
     ends = np.roll(line, -1, axis=0)
