@@ -2,9 +2,12 @@
 
 import io
 import itertools
+import re
+from contextlib import closing
 
 import cv2
 import numpy as np
+import pypdfium2
 import pytest
 import resvg_py
 import shapely
@@ -181,3 +184,49 @@ def test_what_cannot_be_traced_says_why():
     with pytest.raises(BadParameterError, match="at most 100,000 are traced"):
         trace_cut(specks, OutlinePlan(smallest_px=0))
     assert trace_cut(draw('<circle cx="9" cy="9" r="6"/><circle cx="60" cy="60" r="0.8"/>'), OutlinePlan()).dropped == 1  # fmt: skip
+
+
+GRADIENTS = """<defs><linearGradient id="a" gradientUnits="userSpaceOnUse" x1="20" y1="20" x2="220" y2="60"><stop offset="0" stop-color="#204080"/><stop offset="1" stop-color="#F0C040"/></linearGradient>
+<radialGradient id="b" gradientUnits="userSpaceOnUse" cx="80" cy="120" r="50"><stop offset="0" stop-color="#FFFFFF"/><stop offset="1" stop-color="#B02030"/></radialGradient></defs>
+<path fill="url(#a)" d="M20 20h200v60h-200z"/><circle cx="90" cy="125" r="40" fill="url(#b)"/><path fill="#207040" d="M150 90h60v60h-60z"/><circle cx="120" cy="50" r="14" fill="#fff"/>"""
+
+
+def test_gradients_come_out_as_gradients_and_flat_colours_as_colours():
+    found = trace_cut(draw(GRADIENTS), OutlinePlan(colours="auto"))
+    by_kind = {layer.gradient.kind if layer.gradient else layer.rgb: layer for layer in found.layers}  # fmt: skip
+    assert set(by_kind) == {"linear", "radial", (32, 112, 64), (255, 255, 255)}
+    assert by_kind["radial"].gradient.start == pytest.approx((80, 120), abs=1)
+    ends = [by_kind["linear"].gradient.start, by_kind["linear"].gradient.end]
+    way = np.subtract(*ends)
+    assert way[1] / way[0] == pytest.approx(40 / 200, abs=0.02)
+
+
+@pytest.mark.parametrize("kind", ["svg", "pdf_outlines", "dxf"])
+def test_a_file_of_gradients_reads_back_as_it_was(kind):
+    from tidymargin.core.outlines.cutline import CutLinePlan
+    from tidymargin.formats.vectors import check_vector, make_vector
+
+    cut, plan = draw(GRADIENTS), OutlinePlan(colours="auto")
+    data, _ = make_vector(cut, kind, plan, CutLinePlan(), 300.0)
+    check_vector(data, cut, kind, plan, CutLinePlan(), 300.0)
+    if kind == "svg":
+        with Image.open(io.BytesIO(bytes(resvg_py.svg_to_bytes(svg_string=re.sub(r'width="[^"]*mm" height="[^"]*mm"', "", data.decode(), count=1))))) as image:  # fmt: skip
+            shown = np.asarray(image.convert("RGBA"))
+    elif kind == "pdf_outlines":
+        with closing(pypdfium2.PdfDocument(data)) as document:
+            page = document[0]
+            shown = page.render(scale=(240 - 1e-3) / page.get_width(), rev_byteorder=True).to_numpy()  # fmt: skip
+    else:
+        return
+    inside = cv2.erode(cut[..., 3], np.ones((5, 5), np.uint8)) == 255
+    off = np.abs(shown[..., :3].astype(int) - cut[..., :3])[inside]
+    assert off.mean() < 1.5
+    assert np.quantile(off, 0.99) < 12
+
+
+def test_one_colour_with_grain_is_no_gradient():
+    flat = draw('<rect x="20" y="20" width="200" height="140" fill="#7080A0"/>').copy()
+    grain = np.random.default_rng(2).normal(0, 3, flat.shape[:2])[..., None]
+    flat[..., :3] = np.clip(flat[..., :3] + grain, 0, 255).round()
+    (layer,) = trace_cut(flat, OutlinePlan(colours="auto")).layers
+    assert layer.gradient is None

@@ -81,19 +81,24 @@ def read_svg(data: bytes) -> Lines:
 
 def read_dxf(data: bytes) -> Lines:
     """Return a DXF file's lines, mm, y upwards as it has them."""
+    return _join([line for lines in read_dxf_layers(data).values() for line in lines])
+
+
+def read_dxf_layers(data: bytes) -> dict[str, Lines]:
+    """Return a DXF file's lines by the name of their layer, mm, y upwards as it has them."""
     from ezdxf import path as dxf_path
     from ezdxf import recover
 
     document, _ = recover.read(io.BytesIO(data))
     mm = _DXF_UNITS_MM.get(int(document.header.get("$INSUNITS", 4)), 1.0)
-    found: Lines = []
+    found: dict[str, Lines] = {}
     kinds = "LWPOLYLINE POLYLINE LINE ARC CIRCLE ELLIPSE SPLINE"
     for entity in document.modelspace().query(kinds):
         made = dxf_path.make_path(entity)
         places = np.array([(v.x, v.y) for v in made.flattening(_APART_MM / mm, segments=16)])
         if len(places) > 1:
-            found.append(places * mm)
-    return _join(found)
+            found.setdefault(str(entity.dxf.layer), []).append(places * mm)
+    return found
 
 
 def _turn_up(lines: Lines) -> Lines:

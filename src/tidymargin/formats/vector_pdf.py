@@ -3,6 +3,7 @@
 import io
 
 from tidymargin.core.outlines.figures import Outlines
+from tidymargin.core.outlines.gradients import Gradient
 from tidymargin.core.outlines.paths import Path, to_curves
 from tidymargin.core.outlines.strokes import Stroke
 
@@ -37,10 +38,30 @@ def write_pdf(outlines: Outlines, dots_per_inch: float | None = None, title: str
             shape = canvas.beginPath()
             for path in layer.paths:
                 draw_path(shape, path)
-            canvas.drawPath(shape, stroke=0, fill=1, fillMode=_EVEN_ODD)
+            if layer.gradient is None:
+                canvas.drawPath(shape, stroke=0, fill=1, fillMode=_EVEN_ODD)
+                continue
+            canvas.saveState()
+            canvas.clipPath(shape, stroke=0, fill=0, fillMode=_EVEN_ODD)
+            _shade(canvas, layer.gradient)
+            canvas.restoreState()
     canvas.showPage()
     canvas.save()
     return out.getvalue()
+
+
+def _shade(canvas: object, gradient: Gradient) -> None:
+    from reportlab.lib.colors import Color
+
+    colours = [Color(*(value / 255 for value in rgb)) for _, rgb in gradient.stops]
+    at = [share for share, _ in gradient.stops]
+    # PDF draws from the first stop to the last, whatever they are called
+    if at[0] > 0:
+        at, colours = [0.0, *at], [colours[0], *colours]
+    if gradient.kind == "radial":
+        canvas.radialGradient(*gradient.start, gradient.radius, colours, at)  # type: ignore[attr-defined]
+    else:
+        canvas.linearGradient(*gradient.start, *gradient.end, colours, at)  # type: ignore[attr-defined]
 
 
 def draw_path(line: object, path: Path | Stroke) -> None:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.outlines.figures import Layer, Outlines
+from tidymargin.core.outlines.gradients import Gradient
 from tidymargin.core.outlines.paths import Path, Piece, Point
 from tidymargin.core.outlines.strokes import Stroke
 
@@ -59,7 +60,24 @@ def _write_layer(layer: Layer, number: int, scale: float) -> str:
         return f'<g id={name} fill="none" stroke="{to_hex(layer.rgb)}" stroke-linecap="round" stroke-linejoin="round">{title}{lines}</g>\n'
     data = "".join(to_path_data(path, scale) for path in layer.paths)
     fill = to_hex(layer.rgb)
+    if layer.gradient is not None:
+        known = f"gradient-{max(number, 1)}"
+        fill = f"url(#{known})"
+        return f'{_write_gradient(layer.gradient, known, scale)}<path id={name} fill="{fill}" fill-rule="evenodd" d="{data}">{title}</path>\n'
     return f'<path id={name} fill="{fill}" fill-rule="evenodd" d="{data}">{title}</path>\n'
+
+
+def _write_gradient(gradient: Gradient, name: str, scale: float) -> str:
+    (x1, y1), (x2, y2) = gradient.start, gradient.end
+    numbers = {"x1": x1, "y1": y1, "x2": x2, "y2": y2}
+    if gradient.kind == "radial":
+        numbers = {"cx": x1, "cy": y1, "r": gradient.radius}
+    said = " ".join(f'{key}="{to_number(value * scale)}"' for key, value in numbers.items())
+    stops = "".join(f'<stop offset="{at:g}" stop-color="{to_hex(rgb)}"/>' for at, rgb in gradient.stops)  # fmt: skip
+    kind = f"{gradient.kind}Gradient"
+    return (
+        f'<defs><{kind} id="{name}" gradientUnits="userSpaceOnUse" {said}>{stops}</{kind}></defs>\n'
+    )
 
 
 def write_svg(outlines: Outlines, dots_per_inch: float | None = None, title: str = "") -> bytes:

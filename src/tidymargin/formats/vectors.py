@@ -13,7 +13,7 @@ from tidymargin.core.base.limits import MM_PER_INCH
 from tidymargin.core.outlines.cutline import CutLine, CutLinePlan, make_cutline
 from tidymargin.core.outlines.figures import Layer, Outlines, trace_cut
 from tidymargin.core.outlines.plan import OutlinePlan
-from tidymargin.formats.cut_files import read_dxf, read_svg
+from tidymargin.formats.cut_files import read_dxf_layers, read_svg
 from tidymargin.formats.vector_dxf import write_dxf
 from tidymargin.formats.vector_pdf import write_pdf
 from tidymargin.formats.vector_svg import draw_svg, to_number, to_path_data, write_svg
@@ -22,6 +22,7 @@ Rgba = NDArray[np.uint8]
 DPI = 300.0
 """Of what has to have a size on paper, where neither the file nor anybody says one."""
 
+_LESS_PX = 1e-3  # so that a page that comes out whole is not rounded up to a px more
 _LINE_RGB = (0, 0, 0)
 _HAIR_MM = 0.1  # how wide a cutting line is drawn
 _HALF = 127
@@ -137,15 +138,21 @@ def check_vector(
 
 
 def _fill(data: bytes, kind: str, shape: tuple[int, ...], dots_per_inch: float) -> Rgba:
-    """Return what lines in mm go round, drawn as large as the picture."""
+    """Return what lines in mm go round, drawn as large as the picture; each layer on its own, as they lie on one another."""
     scale = dots_per_inch / MM_PER_INCH
     if kind.endswith("dxf"):
-        lines = [np.column_stack([line[:, 0] * scale, shape[0] - line[:, 1] * scale]) for line in read_dxf(data)]  # fmt: skip
+        layers = [
+            [np.column_stack([line[:, 0] * scale, shape[0] - line[:, 1] * scale]) for line in lines]
+            for lines in read_dxf_layers(data).values()
+        ]
     else:
-        lines = [line * scale for line in read_svg(data)]
+        layers = [[line * scale for line in read_svg(data)]]
     filled: Rgba = np.zeros(shape, np.uint8)
-    rings = [np.round((line - 0.5) * 16).astype(np.int32) for line in lines if len(line) > 2]
-    cv2.fillPoly(filled, rings, (255,), cv2.LINE_8, 4)
+    for lines in layers:
+        own: Rgba = np.zeros(shape, np.uint8)
+        rings = [np.round((line - 0.5) * 16).astype(np.int32) for line in lines if len(line) > 2]
+        cv2.fillPoly(own, rings, (255,), cv2.LINE_8, 4)
+        np.maximum(filled, own, out=filled)
     return filled
 
 
@@ -160,7 +167,7 @@ def _draw(data: bytes, kind: str, shape: tuple[int, ...]) -> Rgba:
     document = pypdfium2.PdfDocument(data)
     try:
         page = document[0]
-        scale = shape[1] / page.get_width()
+        scale = (shape[1] - _LESS_PX) / page.get_width()
         drawn = page.render(scale=scale, fill_color=(0, 0, 0, 0), rev_byteorder=True, maybe_alpha=True)  # fmt: skip
         return np.array(drawn.to_numpy())[..., 3]
     finally:

@@ -4,6 +4,7 @@ Colours are told from places that are flat; what lies between two of them is a m
 other. Each colour's field reaches under those above it, so that no gap shows between neighbours.
 """
 
+from dataclasses import dataclass
 from itertools import combinations
 from typing import Literal
 
@@ -11,6 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.outlines.gradients import Gradient, find_gradients
 from tidymargin.core.outlines.plan import MOST_COLOURS
 
 Field = NDArray[np.uint8]
@@ -38,6 +40,28 @@ _NAMES = (
 )  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Paint:
+    """A colour or a gradient of a cut.
+
+    Parameters
+    ----------
+    rgb : tuple of 3 int
+        Its colour, or its mean, display-coded sRGB.
+    name : str
+        In plain words.
+    field : (H, W) ndarray of uint8
+        255 where all of a place is of it, or lies under one above it.
+    gradient : Gradient, optional
+        Where it is no one colour.
+    """
+
+    rgb: Rgb
+    name: str
+    field: Field
+    gradient: Gradient | None = None
+
+
 def to_lab(rgb: NDArray[np.uint8]) -> NDArray[np.float32]:
     """Return CIELAB, (..., 3), of 8-bit sRGB."""
     flat = np.ascontiguousarray(rgb).reshape(1, -1, 3).astype(np.float32) / 255
@@ -51,7 +75,11 @@ def name_colour(rgb: Rgb) -> str:
     return _NAMES[int(gaps.argmin())][0]
 
 
-def find_colours(rgba: NDArray[np.uint8], count: int | Literal["auto"]) -> NDArray[np.uint8]:
+def find_colours(
+    rgba: NDArray[np.uint8],
+    count: int | Literal["auto"],
+    besides: NDArray[np.bool_] | None = None,
+) -> NDArray[np.uint8]:
     """Return the colours that a cut is made of, (K, 3) uint8, the most frequent first.
 
     Parameters
@@ -60,8 +88,15 @@ def find_colours(rgba: NDArray[np.uint8], count: int | Literal["auto"]) -> NDArr
         Straight alpha.
     count : int or "auto"
         How many; auto: as many as there is evidence for.
+    besides : (H, W) ndarray of bool, optional
+        Where gradients are, whose colours are none of these; there may be no others.
     """
-    flat = rgba[..., :3][_find_flat(rgba)]
+    places = _find_flat(rgba)
+    if besides is not None:
+        places &= ~besides
+    flat = rgba[..., :3][places]
+    if besides is not None and len(flat) < _LEAST_PX:
+        return np.zeros((0, 3), np.uint8)
     if len(flat) < _LEAST_PX:
         flat = rgba[..., :3][rgba[..., 3] >= _SOLID]
     if not len(flat):
@@ -166,39 +201,34 @@ def find_layers(
     rgba: NDArray[np.uint8],
     count: int | Literal["auto"],
     merged: tuple[tuple[Rgb, Rgb], ...] = (),
-) -> list[tuple[Rgb, str, Field]]:
-    """Return each colour of a cut with its name and its field, from the bottom up.
+) -> list[Paint]:
+    """Return the colours and gradients of a cut, from the bottom up.
 
     Parameters
     ----------
     rgba : (H, W, 4) ndarray of uint8
         Straight alpha.
     count : int or "auto"
-        How many colours.
+        How many colours; auto: as many as there is evidence for, gradients among them.
     merged : tuple of (colour, colour)
         Those that are taken for another.
-
-    Returns
-    -------
-    list of ((int, int, int), str, (H, W) ndarray of uint8)
-        A field is 255 where all of a place is of the colour, or lies under one above it.
     """
-    colours = find_colours(rgba, count)
+    runs = find_gradients(rgba, _find_flat(rgba)) if count == "auto" else []
+    besides = np.logical_or.reduce([where for where, _ in runs]) if runs else None
+    colours = find_colours(rgba, count, besides)
+    paints: list[Rgb | Gradient] = [_to_rgb(colour) for colour in colours]
+    paints += [gradient for _, gradient in runs]
+    all_of = [paint.rgb if isinstance(paint, Gradient) else paint for paint in paints]
     instead = {rgb: into for rgb, into in merged if rgb != into}
-    all_of = [_to_rgb(colour) for colour in colours]
     goes_to = [_take_for(k, all_of, instead) for k in range(len(all_of))]
     if len(set(goes_to)) == 1:
-        rgb = all_of[goes_to[0]]
-        return [(rgb, name_colour(rgb), rgba[..., 3])]
-    if len(colours) == 1:
-        rgb = _to_rgb(colours[0])
-        return [(rgb, name_colour(rgb), rgba[..., 3])]
-    labels = _label(rgba, colours)
+        return [_to_paint(paints[goes_to[0]], rgba[..., 3])]
+    labels = _label(rgba, np.array(all_of, np.uint8), len(colours), [where for where, _ in runs])
     for k, other in enumerate(goes_to):
         labels[labels == k] = other
-    shares, second, part = _mix(rgba, colours, labels)
+    shares, second, part = _mix(rgba, paints, labels)
     alpha = rgba[..., 3].astype(np.float32) / 255
-    areas = [float((alpha * np.where(shares == k, part, 1 - part) * ((shares == k) | (second == k))).sum()) for k in range(len(colours))]  # fmt: skip
+    areas = [float((alpha * np.where(shares == k, part, 1 - part) * ((shares == k) | (second == k))).sum()) for k in range(len(paints))]  # fmt: skip
     order = [int(k) for k in np.argsort([-area for area in areas], kind="stable") if areas[k] > 0]
     covers = {k: np.where(shares == k, part, 0).astype(np.float32) + np.where(second == k, 1 - part, 0).astype(np.float32) for k in order}  # fmt: skip
     layers = []
@@ -209,9 +239,14 @@ def find_layers(
             above += covers[other]
         under = _reach_under(covers[k], above, outside)
         field = np.clip(255 * alpha * np.minimum(1, covers[k] + np.minimum(above, under)), 0, 255)
-        rgb = _to_rgb(colours[k])
-        layers.append((rgb, name_colour(rgb), np.round(field).astype(np.uint8)))
+        layers.append(_to_paint(paints[k], np.round(field).astype(np.uint8)))
     return layers
+
+
+def _to_paint(paint: Rgb | Gradient, field: Field) -> Paint:
+    if isinstance(paint, Gradient):
+        return Paint(paint.rgb, f"{name_colour(paint.rgb)} gradient", field, paint)
+    return Paint(paint, name_colour(paint), field)
 
 
 def _take_for(k: int, colours: list[Rgb], instead: dict[Rgb, Rgb]) -> int:
@@ -230,12 +265,14 @@ def _to_rgb(colour: NDArray[np.uint8]) -> Rgb:
     return r, g, b
 
 
-def _label(rgba: NDArray[np.uint8], colours: NDArray[np.uint8]) -> NDArray[np.int16]:
-    """Return which colour each place surely is of, -1 where it may be a mixture, and -2 where it is clear."""
+def _label(
+    rgba: NDArray[np.uint8], colours: NDArray[np.uint8], flats: int, runs: list[NDArray[np.bool_]]
+) -> NDArray[np.int16]:
+    """Return which colour each place surely is of, -1 where it may be a mixture, and -2 where it is clear; gradients come after `flats` colours."""
     lab, middles = to_lab(rgba[..., :3]), to_lab(colours)
     best = np.full(lab.shape[:2], np.inf, np.float32)
     labels = np.full(lab.shape[:2], -1, np.int16)
-    for k, middle in enumerate(middles):
+    for k, middle in enumerate(middles[:flats]):
         gap = np.sqrt(((lab - middle) ** 2).sum(axis=2))
         nearer = gap < best
         best[nearer], labels[nearer] = gap[nearer], k
@@ -245,6 +282,8 @@ def _label(rgba: NDArray[np.uint8], colours: NDArray[np.uint8]) -> NDArray[np.in
     gaps[np.diag_indices(len(gaps))] = np.inf
     near = np.minimum(gaps.min(axis=1) / 2, 2 * _APART)
     labels[~flat & (best > near[np.clip(labels, 0, None)])] = -1
+    for number, where in enumerate(runs):
+        labels[where] = flats + number
     _drop_mixtures(labels, middles)
     labels[rgba[..., 3] < _SOLID] = -1
     labels[rgba[..., 3] == 0] = -2
@@ -268,13 +307,13 @@ def _drop_mixtures(labels: NDArray[np.int16], middles: NDArray[np.float32]) -> N
 
 
 def _mix(
-    rgba: NDArray[np.uint8], colours: NDArray[np.uint8], labels: NDArray[np.int16]
+    rgba: NDArray[np.uint8], paints: list[Rgb | Gradient], labels: NDArray[np.int16]
 ) -> tuple[NDArray[np.int16], NDArray[np.int16], NDArray[np.float32]]:
     """Return the two colours that each place may be of, and how much of it is of the first, 0 to 1."""
     shape = labels.shape
     first, second = np.full(shape, -1, np.int16), np.full(shape, -1, np.int16)
     nearest, next_nearest = np.full(shape, np.inf, np.float32), np.full(shape, np.inf, np.float32)
-    for k in range(len(colours)):
+    for k in range(len(paints)):
         mask = labels == k
         if not mask.any():
             continue
@@ -285,13 +324,28 @@ def _mix(
         first, nearest = np.where(nearer, np.int16(k), first), np.where(nearer, far, nearest)
     part = np.ones(shape, np.float32)
     mixed = (labels == -1) & (next_nearest <= nearest + _NEAR_PX) & (nearest <= _NEAR_PX) & (second >= 0)  # fmt: skip
-    a = colours[first[mixed]].astype(np.float32)
-    b = colours[second[mixed]].astype(np.float32)
+    a, b = (_find_colours_at(paints, which, mixed) for which in (first, second))
     way = a - b
     off = rgba[..., :3][mixed].astype(np.float32) - b
     part[mixed] = np.clip((off * way).sum(axis=1) / np.maximum((way**2).sum(axis=1), 1.0), 0, 1)
     second[~mixed] = -1
     return first, second, part
+
+
+def _find_colours_at(
+    paints: list[Rgb | Gradient], which: NDArray[np.int16], where: NDArray[np.bool_]
+) -> NDArray[np.float32]:
+    """Return the colours, (N, 3), that paints have at places, of each the one that stands there."""
+    rows, cols = np.nonzero(where)
+    numbers = which[where]
+    found = np.zeros((len(rows), 3), np.float32)
+    for k, paint in enumerate(paints):
+        own = numbers == k
+        if isinstance(paint, Gradient):
+            found[own] = paint.find_colours(np.column_stack([cols[own], rows[own]]) + 0.5)
+        else:
+            found[own] = paint
+    return found
 
 
 def _reach_under(

@@ -9,9 +9,11 @@ from numpy.typing import NDArray
 from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.parallel import work_out
 from tidymargin.core.base.progress import Tick, no_tick
-from tidymargin.core.outlines.colours import find_layers
+from tidymargin.core.outlines.colours import Paint, find_layers
 from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger, measure_area
-from tidymargin.core.outlines.paths import Path, find_crossing
+from tidymargin.core.outlines.crossing import part_crossing
+from tidymargin.core.outlines.gradients import Gradient
+from tidymargin.core.outlines.paths import Path
 from tidymargin.core.outlines.plan import MOST_RINGS, OutlinePlan, PieceWay
 from tidymargin.core.outlines.regular import Regular, make_regular
 from tidymargin.core.outlines.strokes import Stroke, find_strokes
@@ -41,12 +43,15 @@ class Layer:
         Closed; what an odd number of them goes round is filled.
     strokes : tuple of Stroke
         In place of paths, where lines are traced along their middle.
+    gradient : Gradient, optional
+        In place of its one colour, which is its mean.
     """
 
     rgb: tuple[int, int, int]
     name: str
     paths: tuple[Path, ...] = ()
     strokes: tuple[Stroke, ...] = ()
+    gradient: Gradient | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,25 +118,25 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     """
     height, width = rgba.shape[:2]
     if plan.cutoff is not None:
-        fields = [(_find_rim_colour(rgba), "outline", _find_tone(rgba, plan.cutoff))]
+        paints = [Paint(_find_rim_colour(rgba), "outline", _find_tone(rgba, plan.cutoff))]
     elif plan.colours == 1 or plan.as_strokes:
-        fields = [(_find_rim_colour(rgba), "outline", rgba[..., 3])]
+        paints = [Paint(_find_rim_colour(rgba), "outline", rgba[..., 3])]
     else:
-        fields = find_layers(rgba, plan.colours, plan.merged)
-    found: list[tuple[tuple[int, int, int], str, list[Ring]]] = []
+        paints = find_layers(rgba, plan.colours, plan.merged)
+    found: list[tuple[Paint, list[Ring]]] = []
     dropped = 0
     names = dict(plan.names)
-    for rgb, name, matte in fields:
-        rings = find_contours(np.ascontiguousarray(matte), HALF)
+    for paint in paints:
+        rings = find_contours(np.ascontiguousarray(paint.field), HALF)
         large = list(list_larger(rings, plan.smallest_px))
         dropped += len(rings) - len(large)
-        found.append((rgb, names.get(rgb, name), large))
-    count = sum(len(rings) for *_, rings in found)
+        found.append((paint, large))
+    count = sum(len(rings) for _, rings in found)
     _require_traceable(count, plan)
     # a middle is told from all the ink across it, and is far less off than a contour
-    noise = _MIDDLE_NOISE_PX if plan.as_strokes else measure_noise([r for *_, rings in found for r in rings])  # fmt: skip
+    noise = _MIDDLE_NOISE_PX if plan.as_strokes else measure_noise([r for _, rings in found for r in rings])  # fmt: skip
     if (
-        len(fields) > 1
+        len(paints) > 1
     ):  # where two colours meet, how much is of which is known less surely than how much is clear
         noise = max(noise, _MIXED_NOISE_PX)
     by_noise = max(_TOLERANCE_PX, _TOLERANCE_NOISE * noise)
@@ -139,11 +144,11 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
     outlines = Outlines(width, height, (), tolerance, noise, dropped)
     if plan.as_strokes:
         strokes = find_strokes(np.ascontiguousarray(rgba[..., 3]), tolerance, noise)
-        return replace(outlines, layers=(Layer(found[0][0], "strokes", strokes=strokes),))
-    ways = _find_ways([ring for *_, rings in found for ring in rings], plan)
+        return replace(outlines, layers=(Layer(paints[0].rgb, "strokes", strokes=strokes),))
+    ways = _find_ways([ring for _, rings in found for ring in rings], plan)
     done = 0
     traced: list[_Traced] = []
-    for number, (*_, rings) in enumerate(found):
+    for number, (_, rings) in enumerate(found):
         for first in range(0, len(rings), _AT_ONCE):
             tick(done / count)
             some = rings[first : first + _AT_ONCE]
@@ -152,12 +157,14 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
             traced += [_Traced(number, ring, path, ways.get(id(ring)) == "as_it_is") for ring, path in zip(kept, paths, strict=True)]  # fmt: skip
             done += len(some)
     regular = _make_regular(traced, noise)
-    _keep_crossing(traced)
+    _part_crossing(traced)
     layers = []
-    for number, (rgb, name, _) in enumerate(found):
+    for number, (paint, _) in enumerate(found):
         own = tuple(one.path for one in traced if one.layer == number)
         if own:
-            layers.append(Layer(rgb, name, own))
+            layers.append(
+                Layer(paint.rgb, names.get(paint.rgb, paint.name), own, gradient=paint.gradient)
+            )
     return replace(outlines, layers=tuple(layers), regular=regular)
 
 
@@ -184,17 +191,13 @@ def _make_regular(traced: list[_Traced], noise_px: float) -> Regular:
     return regular
 
 
-def _keep_crossing(traced: list[_Traced]) -> None:
-    """Give paths that cross themselves, or another one of their layer, their contours back, which do not."""
+def _part_crossing(traced: list[_Traced]) -> None:
+    """Mend what crosses itself, or another path of its layer."""
     for number in {one.layer for one in traced}:
         own = [one for one in traced if one.layer == number]
-        while True:
-            crossing = [own[k] for k in find_crossing([one.path for one in own])]
-            crossing = [one for one in crossing if not one.is_kept]
-            if not crossing:
-                break
-            for one in crossing:
-                one.path, one.is_kept = keep_ring(one.ring), True
+        parted = part_crossing([one.path for one in own], [one.ring for one in own])
+        for one, path in zip(own, parted, strict=True):
+            one.path = path
 
 
 def _find_ways(rings: list[Ring], plan: OutlinePlan) -> dict[int, PieceWay]:

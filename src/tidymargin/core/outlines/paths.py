@@ -1,6 +1,5 @@
 """A closed path of lines, arcs and curves, and how far it keeps from the ring that it explains."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -9,7 +8,6 @@ from numpy.typing import NDArray
 
 Point = tuple[float, float]
 _INSIDE_PX = 0.75
-_CROSSING_PX = 0.01  # of curves from the lines that are looked at for crossings
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,18 +153,3 @@ def to_curves(start: Point, arc: Piece) -> list[Piece]:
         end = arc.end if k == count - 1 else (float(q[0]), float(q[1]))
         found.append(Piece("curve", end, tuple(c1.tolist()), tuple(c2.tolist())))
     return found
-
-
-def find_crossing(paths: Sequence[Path]) -> list[int]:
-    """Return which of a layer's paths cross themselves or another one, or go round nothing."""
-    import shapely  # takes a while, and is not needed to read a path
-
-    lines = [path.flatten(_CROSSING_PX) for path in paths]
-    found = {k for k, line in enumerate(lines) if len(line) < 3}
-    which = np.array([k for k in range(len(lines)) if k not in found], np.int64)
-    rings = np.array([shapely.LinearRing(lines[k]) for k in which], object)
-    found |= set(which[~shapely.is_simple(rings)].tolist())
-    # those that only touch, as two squares at a corner do, cross nothing
-    one, _ = shapely.STRtree(rings).query(rings, predicate="crosses")
-    found |= set(which[one].tolist())
-    return sorted(found)

@@ -128,10 +128,10 @@ def _align(lines: _Lines, noise_px: float) -> int:
 def _even_widths(lines: _Lines, noise_px: float) -> int:
     """Lay lines of one direction on each other that nearly are, and make widths equal that nearly are; return how many widths."""
     facing = list(_list_facing(lines))
-    _lay_together(lines, noise_px)
+    ways, lengths = _group_by_way(lines), lines.lengths
+    _lay_together(lines, ways, lengths, noise_px)
     groups = _group_widths(lines, facing, noise_px)
     before = lines.offsets.copy()
-    lengths = lines.lengths
     for _ in range(_ROUNDS if groups else 0):
         for group in groups:
             wide = [_measure_width(lines, a, b) for a, b in group]
@@ -141,7 +141,7 @@ def _even_widths(lines: _Lines, noise_px: float) -> int:
                 # what faces runs the other way, so that both offsets grow with the width
                 lines.offsets[a] += share * (now - aim)
                 lines.offsets[b] += (1 - share) * (now - aim)
-        _lay_together(lines, noise_px)
+        _lay_together(lines, ways, lengths, noise_px)
     far = np.abs(lines.offsets - before) > _WITHIN * noise_px
     lines.offsets[far] = before[far]
     return sum(map(len, groups))
@@ -175,16 +175,25 @@ def _list_facing(lines: _Lines) -> Iterator[tuple[int, int]]:
             yield pair
 
 
-def _lay_together(lines: _Lines, noise_px: float) -> None:
-    """Give lines that run the same way, and all but on each other, one place."""
+def _group_by_way(lines: _Lines) -> list[NDArray[np.int64]]:
+    """Return which lines run one way exactly, where more than one does."""
     which = np.flatnonzero(lines.is_set)
     keys = np.round(np.column_stack([np.cos(lines.angles[which]), np.sin(lines.angles[which])]), 6) + 0.0  # fmt: skip
-    lengths = lines.lengths
-    for way in np.unique(keys, axis=0):
-        same = which[(keys == way).all(axis=1)]
-        same = same[np.argsort(lines.offsets[same], kind="stable")]
+    _, group = np.unique(keys, axis=0, return_inverse=True)
+    order = np.argsort(group.ravel(), kind="stable")
+    cuts = np.flatnonzero(np.diff(group.ravel()[order])) + 1
+    return [same for same in np.split(which[order], cuts) if len(same) > 1]
+
+
+def _lay_together(lines: _Lines, ways: list[NDArray[np.int64]], lengths: Vector, noise_px: float) -> None:  # fmt: skip
+    """Give lines that run the same way, and all but on each other, one place."""
+    for way in ways:
+        same = way[np.argsort(lines.offsets[way], kind="stable")]
+        if not (np.diff(lines.offsets[same]) <= _WITHIN * noise_px).any():
+            continue
         for run in _split_runs(lines.offsets[same], _WITHIN * noise_px):
-            lines.offsets[same[run]] = np.average(lines.offsets[same[run]], weights=lengths[same[run]])  # fmt: skip
+            if len(run) > 1:
+                lines.offsets[same[run]] = np.average(lines.offsets[same[run]], weights=lengths[same[run]])  # fmt: skip
 
 
 def _split_runs(values: Vector, most: float) -> Iterator[NDArray[np.int64]]:
