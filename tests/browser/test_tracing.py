@@ -74,3 +74,59 @@ def test_a_stickers_line_is_drawn_two_mm_outside_by_keyboard_alone(page, worksho
     (piece,) = outcome.pieces
     left, _, right, _ = piece.bounds
     assert right - left == pytest.approx(210 * 25.4 / 300 + 4, abs=0.05)
+
+
+def test_outlines_are_seen_over_the_picture_and_a_loop_says_which_are_traced(page, workshop):
+    sheet = open_sheet(page, workshop, two_marks(), "export")
+    choose_format(page, workshop, sheet, "svg")
+    page.locator("#outlines figcaption", has_text="8 lines and curves").wait_for()
+    looks = "() => { const c = document.querySelector('#overlay'); const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let n = 0; for (let k = 3; k < d.length; k += 4) n += d[k] > 0; return n; }"  # fmt: skip
+    before = page.evaluate(looks)
+    page.locator("#traced-points").check()
+    page.wait_for_function(f"(before) => ({looks})() > before + 1500", arg=before)
+    assert page.locator("#traced-over").is_checked()
+    assert find_axe_faults(page) == []
+    head = workshop.sheets.load(sheet.id).head
+    page.locator("[data-implement=traced]").click()
+    box = page.locator("#stage").bounding_box()
+    # a small picture lies in the middle, pixel for pixel
+    left, top = box["x"] + box["width"] / 2 - 150, box["y"] + box["height"] / 2 - 100
+    page.mouse.move(left + 180, top + 50)
+    page.mouse.down()
+    for x, y in ((260, 50), (260, 130), (180, 130), (180, 55)):
+        page.mouse.move(left + x, top + y, steps=8)
+    page.mouse.up()
+    wait_changed(page, head)
+    page.locator("#outlines figcaption", has_text="4 lines and curves").wait_for()
+    assert fetch(page).count("<path") == 1
+    # what was chosen to be seen is seen of the new outlines as well
+    assert page.locator("#traced-points").is_checked()
+    head = workshop.sheets.load(sheet.id).head
+    page.get_by_role("button", name="Trace all of it").click()
+    wait_changed(page, head)
+    page.locator("#outlines figcaption", has_text="8 lines and curves").wait_for()
+
+
+def test_stickers_are_laid_out_on_a_sheet_with_marks_by_keyboard_alone(page, workshop):
+    sheet = open_sheet(page, workshop, two_marks(), "export")
+    choose_format(page, workshop, sheet, "cutline_dxf")
+    page.locator("#cutting-line figcaption", has_text="2 pieces come off").wait_for()
+    before = workshop.sheets.load(sheet.id).head
+    page.locator("summary", has_text="Several on a sheet").focus()
+    page.keyboard.press("Enter")
+    for value in ("100", "70", "3", "2"):
+        page.keyboard.press("Tab")
+        page.keyboard.press("Control+a")
+        page.keyboard.type(value)
+    page.keyboard.press("Enter")
+    wait_changed(page, before)
+    page.locator("#cutting-line figcaption", has_text="6 pieces lie on a sheet of 100 × 70 mm").wait_for()  # fmt: skip
+    assert find_axe_faults(page) == []
+    outcome = cut_lines(read_cut_file(fetch(page).encode(), "line.dxf"), Machine())
+    assert len(outcome.pieces) == 6
+    assert not outcome.twice
+    before = workshop.sheets.load(sheet.id).head
+    page.locator("#sheet_width_mm").fill("20")
+    page.get_by_role("button", name="Draw the line so").click()
+    wait_changed(page, before)
+    page.locator("#cutting-line [role=alert]", has_text="of 6 pieces fit").wait_for()

@@ -128,3 +128,25 @@ def test_what_is_absurd_is_refused_in_a_sentence_and_nothing_is_written_over(log
         "cut-out", tmp_path / "empty.svg", "-o", tmp_path / "m.png", code=65
     )
     assert logo.read_bytes() == before
+
+
+def test_pieces_are_laid_out_on_a_sheet_and_only_a_part_is_traced(logo, tmp_path):
+    line = tmp_path / "sheet.dxf"
+    kept = tmp_path / "kept.json"
+    call("cutline", logo, "-o", line, "--offset", "1mm", "--sheet", "10x12cm", "--gap", "4mm", "--copies", "3", "--save-recipe", kept)  # fmt: skip
+    done = json.loads(call("cut-out", line, "-o", tmp_path / "sheet.png", "--json"))
+    assert len(done["pieces"]) == 6
+    places = np.concatenate(read_cut_file(line.read_bytes(), "sheet"))
+    assert (np.ptp(places, axis=0) <= (100 - 8 + 0.05, 120 - 8 + 0.05)).all()
+    call("cutline", logo, "-o", tmp_path / "sheet.pdf", "--recipe", kept, "--marks")
+    page = pypdfium2.PdfDocument((tmp_path / "sheet.pdf").read_bytes())[0]
+    assert [side / 72 * 25.4 for side in page.get_size()] == pytest.approx([100, 120], abs=0.01)
+    refused = call("cutline", logo, "-o", tmp_path / "x.svg", "--sheet", "30x30mm", "--copies", "9", code=64)  # fmt: skip
+    assert "of 18 pieces fit on a sheet of 30 × 30 mm" in refused
+    assert "none is said" in call("cutline", logo, "-o", tmp_path / "x.svg", "--copies", "2", code=64)  # fmt: skip
+    assert "a sheet like 210x297mm" in call("cutline", logo, "-o", tmp_path / "x.svg", "--sheet", "A4", code=64)  # fmt: skip
+    inside = [value for place in ("260,0", "499,0", "499,299", "260,299") for value in ("--inside", place)]  # fmt: skip
+    said = json.loads(call("trace", logo, "-o", tmp_path / "part.svg", "--json", *inside))
+    assert said["pieces"] == 4
+    assert said["regular"]["aligned"] == 4
+    assert not (tmp_path / "x.svg").exists()

@@ -2,6 +2,7 @@
 
 import re
 from contextlib import closing
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +16,7 @@ from tidymargin.formats.limits import MAX_FILE_BYTES
 if TYPE_CHECKING:
     from tidymargin.cli.outputs import Outputs
     from tidymargin.formats.decode import Decoded
+    from tidymargin.formats.outlining import SheetEntry
     from tidymargin.formats.recipe import Recipe
 
 _MM = {"mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "": 1.0}
@@ -80,6 +82,12 @@ def _open(
 @click.option(
     "--smallest", type=float, metavar="PX2", help="Leave out areas under so many square px."
 )
+@click.option(
+    "--inside",
+    multiple=True,
+    metavar="X,Y",
+    help="Trace only what is within a loop; one of its places.",
+)
 @click.option("--strokes", is_flag=True, help="Trace lines along their middle, with a width.")
 @click.option(
     "--dpi", type=float, metavar="DPI", help="The picture's, where its file says none or another."
@@ -97,6 +105,7 @@ def trace(
     colours: str | None,
     cutoff: float | None,
     smallest: float | None,
+    inside: tuple[str, ...],
     strokes: bool,
     dpi: float | None,
     key_tolerance: float | None,
@@ -108,6 +117,7 @@ def trace(
     """Trace a picture's cut, or a file that is one, as lines and curves. --tolerance is in px, of these."""
     import json
 
+    from tidymargin.cli.deciding import read_point
     from tidymargin.formats.recipe import change_recipe
     from tidymargin.formats.vectors import check_vector, make_vector
     from tidymargin.services.picture.outlining import take_cut
@@ -121,6 +131,7 @@ def trace(
         "cutoff": cutoff,
         "smallest_px": smallest,
         "as_strokes": strokes or None,
+        "loop": [read_point(text, "inside") for text in inside] or None,
     }
     entry = {**chosen.export.outlines.model_dump(), **{k: v for k, v in wished.items() if v is not None}}  # fmt: skip
     chosen = change_recipe(chosen, "export", outlines=entry, **({} if dpi is None else {"dots_per_inch": dpi}))  # fmt: skip
@@ -134,12 +145,13 @@ def trace(
         outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())
     mean, worst = outlines.measure_off()
     about = {
-        "colours": [{"colour": "#{:02X}{:02X}{:02X}".format(*layer.rgb), "paths": len(layer.paths) + len(layer.strokes)} for layer in outlines.layers],
+        "colours": [{"colour": "#{:02X}{:02X}{:02X}".format(*layer.rgb), "paths": len(layer.paths) + len(layer.strokes), "gradient": layer.gradient and layer.gradient.kind} for layer in outlines.layers],
         "pieces": outlines.count_pieces(),
         "tolerance_px": round(outlines.tolerance_px, 3),
         "mean_px": round(mean, 3),
         "worst_px": round(worst, 3),
         "dropped": outlines.dropped,
+        "regular": asdict(outlines.regular),
     }  # fmt: skip
     if as_json:
         click.echo(json.dumps(about, indent=1))
@@ -149,6 +161,28 @@ def trace(
     if outlines.paths:
         words += f", {mean:.2f} px from the contour on the mean and {worst:.2f} px at most"
     click.echo(words + (f"; {outlines.dropped} small areas left out" if outlines.dropped else ""))
+
+
+def _read_sheet(text: str | None, known: "SheetEntry | None", gap: float | None, copies: int | None) -> dict[str, Any] | None:  # fmt: skip
+    """Return a sheet such as 210x297mm with what is said of it, or None where there is none."""
+    values: dict[str, Any] = {} if known is None else known.model_dump()
+    if text is not None:
+        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*[x×]\s*(\d+(?:\.\d+)?)\s*(mm|cm|in|pt)?\s*", text)  # fmt: skip
+        if found is None:
+            raise BadParameterError(
+                f"Expected a sheet like 210x297mm, got “{text[:40]}”.", field="sheet"
+            )
+        unit = _MM[found[3] or ""]
+        values |= {"width_mm": float(found[1]) * unit, "height_mm": float(found[2]) * unit}
+    if not values and (gap is not None or copies is not None):
+        raise BadParameterError(
+            "Gaps and copies are of a sheet, and none is said.",
+            hint="Say its size as well, such as --sheet 210x297mm.",
+            field="sheet",
+        )
+    wished = {"gap_mm": gap, "copies": copies}
+    values |= {name: value for name, value in wished.items() if value is not None}
+    return values or None
 
 
 @click.command()
@@ -189,6 +223,13 @@ def trace(
     "--dpi", type=float, metavar="DPI", help="The picture's, where its file says none or another."
 )
 @click.option(
+    "--sheet", metavar="WxHmm", help="Lay the pieces out on a sheet so large, such as 210x297mm."
+)
+@click.option(
+    "--gap", type=LENGTH, metavar="LENGTH", help="Between pieces on a sheet; 5mm when not said."
+)
+@click.option("--copies", type=click.IntRange(1, 1000), help="Of each piece on a sheet.")
+@click.option(
     "--marks", is_flag=True, help="Of PDF: corner marks for a machine that looks for them."
 )
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
@@ -208,6 +249,9 @@ def cutline(
     blade: float | None,
     drop: tuple[str, ...],
     dpi: float | None,
+    sheet: str | None,
+    gap: float | None,
+    copies: int | None,
     marks: bool,
     save_recipe: Path | None,
     as_json: bool,
@@ -219,9 +263,8 @@ def cutline(
 
     from tidymargin.cli.deciding import read_point
     from tidymargin.core.outlines.cutline import list_words
-    from tidymargin.formats.printing import write_print_and_cut
     from tidymargin.formats.recipe import change_recipe
-    from tidymargin.formats.vectors import write_cutline_checked
+    from tidymargin.formats.vectors import check_cutline, write_cut_kind
     from tidymargin.services.picture.outlining import find_cutline, take_cut
 
     outputs, place, kind, decoded, chosen = _open(picture, recipe, output, ("svg", "dxf", "pdf"), said, replace=replace)  # fmt: skip
@@ -233,12 +276,19 @@ def cutline(
         "cuts_holes": False if no_holes else None,
         "blade_mm": blade,
         "dropped": [read_point(text, "drop") for text in drop] or None,
+        "sheet": _read_sheet(sheet, chosen.export.cutline.sheet, gap, copies),
+        "with_marks": marks or None,
     }
     entry = {**chosen.export.cutline.model_dump(), **{k: v for k, v in wished.items() if v is not None}}  # fmt: skip
     chosen = change_recipe(chosen, "export", cutline=entry, **({} if dpi is None else {"dots_per_inch": dpi}))  # fmt: skip
     cut = take_cut(decoded, chosen)
     line = find_cutline(cut, chosen, decoded.dots_per_inch)
-    data = write_print_and_cut(cut, line, with_marks=marks) if kind == "pdf" else write_cutline_checked(line, kind)  # fmt: skip
+    plan, form = (
+        chosen.export.cutline.to_plan(),
+        "print_and_cut" if kind == "pdf" else f"cutline_{kind}",
+    )
+    data = write_cut_kind(cut, line, form, plan)
+    check_cutline(data, cut, line, form, plan)
     outputs.write(place, data)
     if save_recipe is not None:
         outputs.write(outputs.claim(save_recipe), chosen.to_json().encode())

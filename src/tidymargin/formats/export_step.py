@@ -10,7 +10,7 @@ from tidymargin.core.base.limits import MAX_SIDE_PX
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.output.framing import Frame, Size
 from tidymargin.formats.fields import Auto, Colour
-from tidymargin.formats.format_names import ENDINGS, FormatName
+from tidymargin.formats.format_names import CUT_LINES, ENDINGS, OUTLINES, FormatName
 from tidymargin.formats.names import MOST_BYTES, shorten, to_file_name
 from tidymargin.formats.outlining import CutLineEntry, OutlinesEntry
 from tidymargin.formats.outputs import Wish
@@ -110,6 +110,16 @@ class ExportStep(Step):
             dpi, self.lossless, self.quality, from_hex(self.backdrop), self.credit,
             self.outlines.to_plan(), self.cutline.to_plan(),
         )  # fmt: skip
+
+    @property
+    def holds_outlines(self) -> bool:
+        """Whether lines and curves of the figure itself are written."""
+        return bool(OUTLINES.intersection(self.formats).difference(CUT_LINES))
+
+    @property
+    def holds_line(self) -> bool:
+        """Whether a line to cut along is written."""
+        return bool(CUT_LINES.intersection(self.formats))
 
     @property
     def is_one_png(self) -> bool:

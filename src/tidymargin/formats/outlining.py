@@ -2,10 +2,10 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from tidymargin.core.ground.kinds import from_hex
-from tidymargin.core.outlines.cutline import CutLinePlan
+from tidymargin.core.outlines.cutline import CutLinePlan, SheetPlan
 from tidymargin.core.outlines.plan import (
     LEAST_TOLERANCE_PX,
     MOST_COLOURS,
@@ -17,6 +17,9 @@ from tidymargin.formats.fields import Auto, Colour, Place
 
 _Mm = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]
 _MOST_DROPPED = _MOST_DECIDED = 1000
+_MOST_PLACES = 10_000
+_Far = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+_Anywhere = tuple[_Far, _Far]  # beyond the picture as well, as a hand draws it
 
 
 class OutlineEntry(BaseModel):
@@ -54,6 +57,16 @@ class OutlinesEntry(BaseModel):
     names: Annotated[tuple[tuple[Colour, Annotated[str, Field(min_length=1, max_length=60)]], ...], Field(max_length=MOST_COLOURS)] = Field(
         (), description="What colours are called"
     )  # fmt: skip
+    loop: Annotated[tuple[_Anywhere, ...], Field(max_length=_MOST_PLACES)] = Field(
+        (), description="Places of a line around what is traced; with none, all is"
+    )
+
+    @field_validator("loop")
+    @classmethod
+    def _goes_round(cls, loop: tuple[_Anywhere, ...]) -> tuple[_Anywhere, ...]:
+        if 0 < len(loop) < 3:
+            raise ValueError("a loop goes around three places at least")
+        return loop
 
     def to_plan(self) -> OutlinePlan:
         """Return it as the core takes it."""
@@ -62,7 +75,21 @@ class OutlinesEntry(BaseModel):
             tuple((float(entry.x), float(entry.y), entry.way) for entry in self.pieces),
             tuple((from_hex(a), from_hex(b)) for a, b in self.merged),
             tuple((from_hex(colour), name) for colour, name in self.names),
+            tuple((float(x), float(y)) for x, y in self.loop),
         )  # fmt: skip
+
+
+class SheetEntry(BaseModel):
+    """A sheet that pieces are laid out on."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    width_mm: Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
+    height_mm: Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
+    gap_mm: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] = Field(
+        5.0, description="Between two pieces, and from the sheet's sides, at least"
+    )
+    copies: Annotated[int, Field(ge=1, le=1000)] = Field(1, description="Of each piece")
 
 
 class CutLineEntry(BaseModel):
@@ -87,10 +114,17 @@ class CutLineEntry(BaseModel):
     dropped: Annotated[tuple[tuple[Place, Place], ...], Field(max_length=_MOST_DROPPED)] = Field(
         (), description="Places, x and y, whose pieces are left out"
     )
+    sheet: SheetEntry | None = Field(
+        None, description="A sheet that the pieces are laid out on; None: they stay where they are"
+    )
+    with_marks: bool = Field(
+        False, description="Of what is printed: marks at its corners, by which a machine finds it"
+    )
 
     def to_plan(self) -> CutLinePlan:
         """Return it as the core takes it."""
         return CutLinePlan(
             self.offset_mm, self.corners, self.smallest_mm, self.bridges_mm, self.cuts_holes,
             self.blade_mm, tuple((float(x), float(y)) for x, y in self.dropped),
+            None if self.sheet is None else SheetPlan(**self.sheet.model_dump(), with_marks=self.with_marks), self.with_marks,
         )  # fmt: skip

@@ -1,6 +1,5 @@
 """Writing a cut's outlines, and its cutting line, and reading them back before they are given out."""
 
-import io
 import math
 import re
 
@@ -10,10 +9,13 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadOutputError
 from tidymargin.core.base.limits import MM_PER_INCH
+from tidymargin.core.outlines.arranging import arrange
 from tidymargin.core.outlines.cutline import CutLine, CutLinePlan, make_cutline
 from tidymargin.core.outlines.figures import Layer, Outlines, trace_cut
 from tidymargin.core.outlines.plan import OutlinePlan
-from tidymargin.formats.cut_files import read_dxf_layers, read_svg
+from tidymargin.formats.cut_files import read_dxf, read_dxf_layers, read_svg
+from tidymargin.formats.format_names import CUT_LINES
+from tidymargin.formats.printing import find_page_mm, write_print_and_cut
 from tidymargin.formats.vector_dxf import write_dxf
 from tidymargin.formats.vector_pdf import write_pdf
 from tidymargin.formats.vector_svg import draw_svg, to_number, to_path_data, write_svg
@@ -23,6 +25,7 @@ DPI = 300.0
 """Of what has to have a size on paper, where neither the file nor anybody says one."""
 
 _LESS_PX = 1e-3  # so that a page that comes out whole is not rounded up to a px more
+_ALLOWED_MM, _ALLOWED_MM2 = 0.05, 0.05
 _LINE_RGB = (0, 0, 0)
 _HAIR_MM = 0.1  # how wide a cutting line is drawn
 _HALF = 127
@@ -63,17 +66,18 @@ def write_cutline(line: CutLine, kind: str) -> bytes:
     ).encode()
 
 
-def write_cutline_checked(line: CutLine, kind: str) -> bytes:
-    """Return a cutting line as ``svg`` or ``dxf``, read back.
+def write_cut_kind(rgba: Rgba, line: CutLine, kind: str, plan: CutLinePlan) -> bytes:
+    """Return a cutting line as one of its formats, its pieces on a sheet where one is asked for.
 
     Raises
     ------
-    BadOutputError
-        What was written is something else.
+    BadParameterError
+        They do not fit on it.
     """
-    data = write_cutline(line, kind)
-    _require_rings(data, kind, len(line.paths))
-    return data
+    arranged = None if plan.sheet is None else arrange(line, plan.sheet)
+    if kind == "print_and_cut":
+        return write_print_and_cut(rgba, line, arranged, with_marks=plan.with_marks)
+    return write_cutline(line if arranged is None else arranged.line, kind.removeprefix("cutline_"))
 
 
 def make_vector(
@@ -86,7 +90,7 @@ def make_vector(
     rgba : (H, W, 4) ndarray of uint8
         Straight alpha.
     kind : str
-        ``svg``, ``pdf_outlines``, ``dxf``, ``cutline_svg`` or ``cutline_dxf``.
+        ``svg``, ``pdf_outlines``, ``dxf``, ``cutline_svg``, ``cutline_dxf`` or ``print_and_cut``.
     outlines, cutline :
         How it is traced, and cut.
     dots_per_inch : float or None
@@ -99,10 +103,10 @@ def make_vector(
     BadParameterError
         There is nothing to trace or to cut.
     """
-    if kind.startswith("cutline_"):
+    if kind in CUT_LINES:
         silhouette = trace_cut(rgba, OutlinePlan(smallest_px=outlines.smallest_px))
         line = make_cutline(silhouette, cutline, dots_per_inch or DPI)
-        return write_cutline(line, kind.removeprefix("cutline_")), silhouette
+        return write_cut_kind(rgba, line, kind, cutline), silhouette
     found = trace_cut(rgba, outlines)
     form = {"svg": "svg", "pdf_outlines": "pdf", "dxf": "dxf"}[kind]
     return write_outlines(found, form, dots_per_inch, title), found
@@ -119,22 +123,76 @@ def check_vector(
         It shows something else: rims may be off by what a tolerance lets them.
     """
     matte = rgba[..., 3]
+    if kind in CUT_LINES:
+        silhouette = trace_cut(rgba, OutlinePlan(smallest_px=outlines.smallest_px))
+        check_cutline(data, rgba, make_cutline(silhouette, cutline, dots_per_inch or DPI), kind, cutline)  # fmt: skip
+        return
     if kind in ("svg", "pdf_outlines"):
         shown = _draw(data, kind, matte.shape)
         if shown.shape != matte.shape:
             raise BadOutputError(f"What was written is {shown.shape[1]} × {shown.shape[0]} px in place of {matte.shape[1]} × {matte.shape[0]}.")  # fmt: skip
     else:
         shown = _fill(data, kind, matte.shape, dots_per_inch or DPI)
-    if kind.startswith("cutline_"):
-        # what a line further out goes round holds the figure; what of it is left out was said to be
-        if cutline.offset_mm >= 0 and not cutline.dropped and cutline.smallest_mm == 0:
-            shown = np.maximum(shown, np.where(matte > _HALF, 0, 255).astype(np.uint8))
-            _require_same(shown, np.full_like(matte, 255), 2)
-        return
+    matte = outlines.limit(rgba)[..., 3]
     is_whole = outlines.cutoff is None and not outlines.as_strokes and not outlines.pieces
     if is_whole:
         loose = _LOOSEST_PX if outlines.tolerance_px == "auto" else outlines.tolerance_px
         _require_same(shown, matte, 1 + math.ceil(loose))
+
+
+def check_cutline(data: bytes, rgba: Rgba, line: CutLine, kind: str, plan: CutLinePlan) -> None:
+    """Read a cutting line back with another reader, and compare it with the line that was to be written.
+
+    Raises
+    ------
+    BadOutputError
+        It is another one: another number of lines, another area, off the sheet, or not around the figure.
+    """
+    if kind == "print_and_cut":
+        _check_printed(data, line, plan)
+        return
+    found = read_dxf(data) if kind.endswith("dxf") else read_svg(data)
+    mm = line.mm_per_px
+    copies = plan.sheet.copies if plan.sheet is not None else 1
+    if len(found) != copies * len(line.paths):
+        raise BadOutputError(f"{copies * len(line.paths)} contours were written, and {len(found)} read back.")  # fmt: skip
+    area = copies * mm**2 * sum(abs(path.area_px) for path in line.paths)
+    read = sum(abs(_measure_area(ring)) for ring in found)
+    if abs(read - area) > _MOST_OFF * area + _ALLOWED_MM2:
+        raise BadOutputError(f"Lines around {area:.1f} mm² were written, and around {read:.1f} read back.")  # fmt: skip
+    if plan.sheet is not None:
+        places = np.concatenate(found)
+        high = (plan.sheet.width_mm, plan.sheet.height_mm)
+        if (places < -_ALLOWED_MM).any() or (places > np.array(high) + _ALLOWED_MM).any():
+            raise BadOutputError("A piece was written that reaches out of its sheet.")
+        return
+    matte = rgba[..., 3]
+    # what a line further out goes round holds the figure; what of it is left out was said to be
+    if plan.offset_mm >= 0 and not plan.dropped and plan.smallest_mm == 0:
+        shown = _fill(data, kind, matte.shape, line.dots_per_inch)
+        shown = np.maximum(shown, np.where(matte > _HALF, 0, 255).astype(np.uint8))
+        _require_same(shown, np.full_like(matte, 255), 2)
+
+
+def _measure_area(ring: NDArray[np.float64]) -> float:
+    x, y = ring.T
+    return float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2
+
+
+def _check_printed(data: bytes, line: CutLine, plan: CutLinePlan) -> None:
+    import pypdfium2  # seldom needed
+
+    expected = find_page_mm(line, plan.sheet)
+    document = pypdfium2.PdfDocument(data)
+    try:
+        width, height = (side / 72 * MM_PER_INCH for side in document[0].get_size())
+        kinds = [thing.type for thing in document[0].get_objects()]
+    finally:
+        document.close()
+    copies = plan.sheet.copies if plan.sheet is not None else 1
+    lines = kinds.count(pypdfium2.raw.FPDF_PAGEOBJ_PATH) - (8 if plan.with_marks else 0)
+    if math.dist((width, height), expected) > _ALLOWED_MM or lines != copies * len(line.paths):
+        raise BadOutputError(f"A page of {expected[0]:.1f} × {expected[1]:.1f} mm with {copies * len(line.paths)} lines was written, and one of {width:.1f} × {height:.1f} mm with {lines} read back.")  # fmt: skip
 
 
 def _fill(data: bytes, kind: str, shape: tuple[int, ...], dots_per_inch: float) -> Rgba:
@@ -182,19 +240,3 @@ def _require_same(found: Rgba, matte: Rgba, rim_px: int) -> None:
     wrong = np.count_nonzero(filled) + np.count_nonzero(left)
     if wrong > max(_ALLOWED_PX, _MOST_OFF * np.count_nonzero(matte > _HALF)):
         raise BadOutputError(f"The outlines that were written differ from the cut in {wrong:,} px.")
-
-
-def _require_rings(data: bytes, form: str, count: int) -> None:
-    """Refuse a file in which another reader finds another number of contours."""
-    if form == "dxf":
-        from ezdxf.filemanagement import read
-
-        found = len(read(io.StringIO(data.decode())).modelspace().query("LWPOLYLINE"))
-    else:
-        from svgelements import SVG
-        from svgelements import Path as SvgPath
-
-        parsed = SVG.parse(io.BytesIO(data))
-        found = sum(isinstance(element, SvgPath) for element in parsed.elements())
-    if found != count:
-        raise BadOutputError(f"{count} contours were written, and {found} read back.")

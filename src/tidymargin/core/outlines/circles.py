@@ -1,6 +1,7 @@
 """Circles in what was traced: whole rings, and stretches of curves that one arc explains as well."""
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from tidymargin.core.outlines.contours import Ring, measure_area
@@ -16,18 +17,60 @@ _LARGEST = 20.0  # radii in lengths of an arc: beyond, it is hardly bent
 
 def fit_circle(places: NDArray[np.float64]) -> tuple[NDArray[np.float64], float]:
     """Return the middle and radius of the circle that lies nearest to places: algebraically, then by Gauss and Newton."""
-    base = places.mean(axis=0)
-    x, y = (places - base).T
-    system = np.column_stack([2 * x, 2 * y, np.ones_like(x)])
-    found = np.linalg.lstsq(system, x * x + y * y, rcond=None)[0]
-    middle, radius = found[:2], float(np.sqrt(max(found[2] + found[0] ** 2 + found[1] ** 2, 1e-9)))
+    found = np.empty(3)
+    _fit_circle_kernel(np.ascontiguousarray(places), found)
+    return found[:2], float(found[2])
+
+
+@njit(cache=True, nogil=True)
+def _fit_circle_kernel(places, found):  # type: ignore[no-untyped-def]
+    count = len(places)
+    base_x = base_y = 0.0
+    for i in range(count):
+        base_x += places[i, 0] / count
+        base_y += places[i, 1] / count
+    size = 0.0
+    for i in range(count):
+        size = max(size, abs(places[i, 0] - base_x), abs(places[i, 1] - base_y))
+    size = max(size, 1e-9)
+    sums = np.zeros((3, 4))
+    for i in range(count):
+        x, y = (places[i, 0] - base_x) / size, (places[i, 1] - base_y) / size
+        row = (2 * x, 2 * y, 1.0)
+        for a in range(3):
+            for b in range(3):
+                sums[a, b] += row[a] * row[b]
+            sums[a, 3] += row[a] * (x * x + y * y)
+    x0, y0, square = _solve_three_kernel(sums)
+    radius = np.sqrt(max(square + x0 * x0 + y0 * y0, 1e-9))
     for _ in range(4):
-        away = np.column_stack([x, y]) - middle
-        far = np.maximum(np.hypot(*away.T), 1e-9)
-        depends = np.column_stack([away / far[:, None], np.ones_like(far)])
-        move = np.linalg.lstsq(depends, far - radius, rcond=None)[0]
-        middle, radius = middle + move[:2], radius + float(move[2])
-    return middle + base, abs(radius)
+        sums[:] = 0.0
+        for i in range(count):
+            x, y = (places[i, 0] - base_x) / size - x0, (places[i, 1] - base_y) / size - y0
+            far = max(np.hypot(x, y), 1e-9)
+            row = (x / far, y / far, 1.0)
+            for a in range(3):
+                for b in range(3):
+                    sums[a, b] += row[a] * row[b]
+                sums[a, 3] += row[a] * (far - radius)
+        move_x, move_y, more = _solve_three_kernel(sums)
+        x0, y0, radius = x0 + move_x, y0 + move_y, radius + more
+    found[0], found[1], found[2] = base_x + size * x0, base_y + size * y0, size * abs(radius)
+
+
+@njit(cache=True, nogil=True)
+def _solve_three_kernel(sums):  # type: ignore[no-untyped-def]
+    """Solve three equations, (3, 4) with what they come to, a little towards nothing where they say next to nothing."""
+    m = sums.copy()
+    for k in range(3):
+        m[k, k] += 1e-12 * (1 + m[0, 0] + m[1, 1] + m[2, 2])
+    for k in range(3):
+        for row in range(3):
+            if row != k and m[k, k] != 0.0:
+                part = m[row, k] / m[k, k]
+                for col in range(k, 4):
+                    m[row, col] -= part * m[k, col]
+    return m[0, 3] / m[0, 0], m[1, 3] / m[1, 1], m[2, 3] / m[2, 2]
 
 
 def find_whole_circle(

@@ -1,6 +1,7 @@
 """Corners of a ring: where two sides meet that each go on as they are, put where they meet, sharper than pixels show them."""
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numba import njit
@@ -41,6 +42,7 @@ class Corners:
     ways: NDArray[np.float64]
 
 
+@cache
 def _make_fit(near: int, far: int, *, bends: bool) -> NDArray[np.float64]:
     """Return what, applied to a side's places, gives its place, way and bend at no distance: (3, far + 1 - near)."""
     t = np.arange(near, far + 1) / far
@@ -158,8 +160,13 @@ def _is_one(i: int, k: int, n: int, tips: NDArray[np.float64]) -> bool:
 def _is_bend(ring: Ring, at: int, reach_px: float, explained_px: float) -> bool:
     """Whether one bend, a cubic over both sides together, explains a place as well as a corner does."""
     far = round(reach_px / STEP_PX)
-    t = np.arange(-far, far + 1)
-    places = ring[(at + t) % len(ring)]
-    powers = np.vander(t / far, 4)
-    off = places - powers @ np.linalg.lstsq(powers, places, rcond=None)[0]
+    places = ring[np.arange(at - far, at + far + 1) % len(ring)]
+    off = _leave_cubic(far) @ places
     return float(np.sqrt((off**2).sum(axis=1).mean())) <= explained_px
+
+
+@cache
+def _leave_cubic(far: int) -> NDArray[np.float64]:
+    """Return what, applied to places on either side of one, leaves of them what no cubic explains."""
+    powers = np.vander(np.arange(-far, far + 1) / far, 4)
+    return np.asarray(np.eye(2 * far + 1) - powers @ np.linalg.pinv(powers))

@@ -1,6 +1,7 @@
 """Paths that cross themselves or one another: where they do, their contours stand in their place, which never cross."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,33 +10,57 @@ from tidymargin.core.outlines.contours import Ring
 from tidymargin.core.outlines.paths import Path, Piece, flatten_piece
 from tidymargin.core.outlines.tracing import keep_ring, with_distance
 
+if TYPE_CHECKING:
+    from shapely import LinearRing
+
 _FLAT_PX = 0.01  # of curves from the lines that are looked at
 _ROUNDS = 3  # of pieces that give way; what crosses after them is its whole contour
 _FURTHER = 12  # places of a ring, that a piece's end may be beyond its length
 _SMALL = 24  # pieces of a path that is not mended, but kept as it is at once
 
 
-def find_crossing(paths: Sequence[Path]) -> list[int]:
-    """Return which of a layer's paths cross themselves or another one, or go round nothing."""
-    import shapely  # takes a while, and is not needed to read a path
+class _Crossing:
+    """Looks for paths that cross, and after some were changed at what these cross alone."""
 
-    lines = [path.flatten(_FLAT_PX) for path in paths]
-    found = {k for k, line in enumerate(lines) if len(line) < 3}
-    which = np.array([k for k in range(len(lines)) if k not in found], np.int64)
-    rings = np.array([shapely.LinearRing(lines[k]) for k in which], object)
-    found |= set(which[~shapely.is_simple(rings)].tolist())
-    # those that only touch, as two squares at a corner do, cross nothing
-    one, _ = shapely.STRtree(rings).query(rings, predicate="crosses")
-    found |= set(which[one].tolist())
-    return sorted(found)
+    def __init__(self) -> None:
+        self.rings: list[LinearRing | None] = []
+        self.paths: list[Path] = []
+
+    def find(self, paths: Sequence[Path]) -> list[int]:
+        """Return which paths cross themselves or another one, or go round nothing; of those that stayed, only what changed ones cross."""
+        import shapely  # takes a while, and is not needed to read a path
+
+        changed = np.ones(len(paths), np.bool_)
+        if self.paths:
+            changed[:] = [one is not other for one, other in zip(paths, self.paths, strict=True)]
+        else:
+            self.rings = [None] * len(paths)
+        for k in np.flatnonzero(changed).tolist():
+            line = paths[k].flatten(_FLAT_PX)
+            self.rings[k] = shapely.LinearRing(line) if len(line) > 2 else None
+        self.paths = list(paths)
+        found = {k for k, ring in enumerate(self.rings) if ring is None}
+        which = np.array([k for k, ring in enumerate(self.rings) if ring is not None], np.int64)
+        rings = np.array([self.rings[k] for k in which], object)
+        found |= set(which[~shapely.is_simple(rings) & changed[which]].tolist())
+        one, other = shapely.STRtree(rings).query(rings)
+        sizes = shapely.get_num_coordinates(rings)
+        # each pair once, the one of more places first, which is made ready for many
+        first = (sizes[one] > sizes[other]) | ((sizes[one] == sizes[other]) & (one < other))
+        first &= changed[which[one]] | changed[which[other]]
+        one, other = one[first], other[first]
+        shapely.prepare(rings)
+        # those that only touch, as two squares at a corner do, cross nothing
+        crosses = shapely.crosses(rings[one], rings[other])
+        return sorted(found | set(which[one[crosses]].tolist()) | set(which[other[crosses]].tolist()))  # fmt: skip
 
 
 def part_crossing(paths: Sequence[Path], rings: Sequence[Ring]) -> list[Path]:
     """Return a layer's paths, none of which crosses itself or another one, with their rings' own places where they did."""
     found = list(paths)
     kept: set[int] = set()
-    number = 0
-    while crossing := [k for k in find_crossing(found) if k not in kept]:
+    number, looking = 0, _Crossing()
+    while crossing := [k for k in looking.find(found) if k not in kept]:
         pieces = _find_pieces([found[k] for k in crossing])
         for k, own in zip(crossing, pieces, strict=True):
             if number >= _ROUNDS or not own or len(found[k].pieces) <= _SMALL:

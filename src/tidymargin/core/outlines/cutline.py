@@ -15,6 +15,7 @@ from tidymargin.core.outlines.tracing import LEAST_NOISE_PX, trace_ring
 if TYPE_CHECKING:
     from shapely import Geometry, MultiPolygon, Polygon
 
+_OFFSET_DIGITS = 6  # of mm; GEOS loses shapes that are moved by next to nothing
 _FLAT_PX = 0.02  # of curves from the lines that stand for them
 _FITTED_MM = 0.015  # of a line that was moved from the lines and curves that stand for it
 _ARC_STEPS = 32  # of a quarter
@@ -23,6 +24,29 @@ _LEAST_NARROW_MM2 = 0.02
 _MOST_LISTED = 200
 
 Spot = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetPlan:
+    """A sheet that pieces are laid out on.
+
+    Parameters
+    ----------
+    width_mm, height_mm : float
+        Its size.
+    gap_mm : float
+        Between two pieces, and between a piece and the sheet's sides, at least.
+    copies : int
+        Of each piece.
+    with_marks : bool
+        Whether room is left for marks at its corners.
+    """
+
+    width_mm: float
+    height_mm: float
+    gap_mm: float = 5.0
+    copies: int = 1
+    with_marks: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +69,10 @@ class CutLinePlan:
         The smallest radius and width that the blade can follow.
     dropped : tuple of (float, float)
         Places, x and y in px, whose pieces are left out.
+    sheet : SheetPlan, optional
+        On which the pieces are laid out; None leaves them where they are in the picture.
+    with_marks : bool
+        Whether what is printed has marks at its corners, by which a machine finds it.
     """
 
     offset_mm: float = 2.0
@@ -54,6 +82,8 @@ class CutLinePlan:
     cuts_holes: bool = True
     blade_mm: float = 0.5
     dropped: tuple[Spot, ...] = ()
+    sheet: SheetPlan | None = None
+    with_marks: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,7 +189,7 @@ def make_cutline(outlines: Outlines, plan: CutLinePlan, dots_per_inch: float) ->
 
     scale = dots_per_inch / MM_PER_INCH  # px in a mm
     moved = to_shape(outlines).buffer(
-        plan.offset_mm * scale,
+        round(plan.offset_mm, _OFFSET_DIGITS) * scale,
         quad_segs=_ARC_STEPS,
         join_style="round" if plan.corners == "round" else "mitre",
         mitre_limit=_SHARPEST,

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import BadParameterError
-from tidymargin.core.base.parallel import work_out
+from tidymargin.core.base.parallel import work_through
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.outlines.colours import Paint, find_layers
 from tidymargin.core.outlines.contours import HALF, Ring, find_contours, list_larger, measure_area
@@ -26,7 +26,7 @@ _MIDDLE_NOISE_PX, _MIXED_NOISE_PX = 0.07, 0.12
 _RIM_PX = 5  # deep, of which a silhouette has its colour
 _LOOSER = 4.0  # times the tolerance, of an outline that is to be simpler
 _AS_WELL = 0.5  # of the noise, that a regular path may be further off on the mean
-_AT_ONCE = 64  # rings, between two looks at whether to go on
+_UNTRACED = Path((0.0, 0.0), ())
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,6 +117,7 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
         Nothing of it is at least half solid, or it is made of more specks than are traced.
     """
     height, width = rgba.shape[:2]
+    rgba = plan.limit(rgba)
     if plan.cutoff is not None:
         paints = [Paint(_find_rim_colour(rgba), "outline", _find_tone(rgba, plan.cutoff))]
     elif plan.colours == 1 or plan.as_strokes:
@@ -146,16 +147,13 @@ def trace_cut(rgba: Rgba, plan: OutlinePlan, tick: Tick = no_tick) -> Outlines:
         strokes = find_strokes(np.ascontiguousarray(rgba[..., 3]), tolerance, noise)
         return replace(outlines, layers=(Layer(paints[0].rgb, "strokes", strokes=strokes),))
     ways = _find_ways([ring for _, rings in found for ring in rings], plan)
-    done = 0
-    traced: list[_Traced] = []
-    for number, (_, rings) in enumerate(found):
-        for first in range(0, len(rings), _AT_ONCE):
-            tick(done / count)
-            some = rings[first : first + _AT_ONCE]
-            kept = [ring for ring in some if ways.get(id(ring)) != "left_out"]
-            paths = work_out(lambda ring: _trace(ring, ways.get(id(ring)), tolerance, noise), kept)
-            traced += [_Traced(number, ring, path, ways.get(id(ring)) == "as_it_is") for ring, path in zip(kept, paths, strict=True)]  # fmt: skip
-            done += len(some)
+    traced = [
+        _Traced(number, ring, _UNTRACED, ways.get(id(ring)) == "as_it_is")
+        for number, (_, rings) in enumerate(found)
+        for ring in rings
+        if ways.get(id(ring)) != "left_out"
+    ]
+    _trace_all(traced, ways, tolerance, noise, tick)
     regular = _make_regular(traced, noise)
     _part_crossing(traced)
     layers = []
@@ -176,6 +174,20 @@ class _Traced:
     ring: Ring
     path: Path
     is_kept: bool
+
+
+def _trace_all(traced: list[_Traced], ways: dict[int, PieceWay], tolerance: float, noise: float, tick: Tick) -> None:  # fmt: skip
+    """Trace rings, the longest first, so that none is waited for at the end."""
+    total = max(1, sum(len(one.ring) for one in traced))
+    done = 0
+
+    def run(one: _Traced) -> None:
+        nonlocal done
+        tick(min(1.0, done / total))
+        one.path = _trace(one.ring, ways.get(id(one.ring)), tolerance, noise)
+        done += len(one.ring)
+
+    work_through(run, sorted(traced, key=lambda one: -len(one.ring)))
 
 
 def _make_regular(traced: list[_Traced], noise_px: float) -> Regular:

@@ -3,6 +3,10 @@
 from dataclasses import dataclass
 from typing import Literal
 
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
 Rgb = tuple[int, int, int]
 
 MOST_COLOURS = 32
@@ -37,6 +41,8 @@ class OutlinePlan:
         Colours that are taken for another: which, and for which.
     names : tuple of ((int, int, int), str)
         What colours are called.
+    loop : tuple of (float, float)
+        Places, x and y in px, of a line around what is traced; with none, all is.
     """
 
     colours: int | Literal["auto"] = 1
@@ -47,3 +53,13 @@ class OutlinePlan:
     pieces: tuple[tuple[float, float, PieceWay], ...] = ()
     merged: tuple[tuple[Rgb, Rgb], ...] = ()
     names: tuple[tuple[Rgb, str], ...] = ()
+    loop: tuple[tuple[float, float], ...] = ()
+
+    def limit(self, rgba: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """Return a cut, (H, W, 4) uint8, as solid as it was within the loop, and clear beyond it."""
+        if not self.loop:
+            return rgba
+        ring = np.round((np.array(self.loop) - 0.5) * 16).astype(np.int32)
+        inside: NDArray[np.uint8] = np.zeros(rgba.shape[:2], np.uint8)
+        cv2.fillPoly(inside, [ring], (255,), cv2.LINE_AA, 4)
+        return np.dstack([rgba[..., :3], cv2.multiply(rgba[..., 3], inside, scale=1 / 255)])

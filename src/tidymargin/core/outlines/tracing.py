@@ -1,6 +1,7 @@
 """A ring's path: corners, the fewest lines and curves between them, circles where these explain it, all within its noise."""
 
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 from numba import njit
@@ -52,14 +53,31 @@ def _smooth(
     places: NDArray[np.float64], reach: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return each place of a ring, and which way it goes there, by a parabola through `reach` places on either side."""
+    middle, way = np.empty_like(places), np.empty_like(places)
+    _smooth_kernel(np.ascontiguousarray(places), _fit_parabola(reach), middle, way)
+    return middle, way
+
+
+@cache
+def _fit_parabola(reach: int) -> NDArray[np.float64]:
+    """Return what, applied to places, gives the middle one and which way they go there: (2, 2 reach + 1)."""
     t = np.arange(-reach, reach + 1)
-    fit = np.linalg.pinv(np.vander(t, 3, increasing=True))
-    middle, way = np.zeros_like(places), np.zeros_like(places)
-    for k, off in enumerate(t):
-        moved = np.roll(places, -off, axis=0)
-        middle += fit[0, k] * moved
-        way += fit[1, k] * moved
-    return middle, way / np.maximum(np.hypot(*way.T), 1e-12)[:, None]
+    return np.ascontiguousarray(np.linalg.pinv(np.vander(t, 3, increasing=True))[:2])
+
+
+@njit(cache=True, nogil=True)
+def _smooth_kernel(places, fit, middle, way):  # type: ignore[no-untyped-def]
+    n, count = len(places), fit.shape[1]
+    for i in range(n):
+        x = y = u = v = 0.0
+        for k in range(count):
+            j = (i + k - count // 2) % n
+            x += fit[0, k] * places[j, 0]
+            y += fit[0, k] * places[j, 1]
+            u += fit[1, k] * places[j, 0]
+            v += fit[1, k] * places[j, 1]
+        length = max(np.hypot(u, v), 1e-12)
+        middle[i, 0], middle[i, 1], way[i, 0], way[i, 1] = x, y, u / length, v / length
 
 
 def trace_ring(ring: Ring, tolerance_px: float, noise_px: float) -> Path:
@@ -194,7 +212,7 @@ def _list_candidates(
     """Return where pieces may begin between two places, and how these and the ways there are told."""
     n = len(places)
     count = max(1, round((last - first) / _EVERY))
-    inner = np.unique(np.round(np.linspace(first, last, count + 1)).astype(np.int64))[1:-1]
+    inner = np.round(np.linspace(first, last, count + 1)).astype(np.int64)[1:-1]
     reach = np.minimum(inner - first, last - inner) - firm
     inner, reach = inner[reach >= _SMOOTHED[-1]], reach[reach >= _SMOOTHED[-1]]
     knots, ways = np.empty((len(inner), 2)), np.empty((len(inner), 2))

@@ -38,6 +38,7 @@ NAMES: dict[FormatName, str] = {
     "dxf": gettext_noop("DXF outlines"),
     "cutline_svg": gettext_noop("a cutting line as SVG"),
     "cutline_dxf": gettext_noop("a cutting line as DXF"),
+    "print_and_cut": gettext_noop("a PDF to print and cut"),
 }
 ON_TRANSPARENCY: dict[FormatName, str] = {
     "png": gettext_noop("Keeps it all: 32 bits a pixel, soft rims and every colour as they are."),
@@ -63,6 +64,9 @@ ON_TRANSPARENCY: dict[FormatName, str] = {
     "dxf": gettext_noop("The same lines and arcs in mm, for drawing and cutting machines."),
     "cutline_svg": gettext_noop("The line around the figure that a machine cuts along, in mm."),
     "cutline_dxf": gettext_noop("The line around the figure that a machine cuts along, in mm."),
+    "print_and_cut": gettext_noop(
+        "The picture on one layer and the cutting line on another, at their true size on paper."
+    ),
 }
 
 

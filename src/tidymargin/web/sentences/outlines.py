@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from tidymargin.core.outlines.arranging import Arranged
 from tidymargin.core.outlines.cutline import CutLine, Part
 from tidymargin.core.outlines.figures import Outlines
 from tidymargin.store.values import Sheet
@@ -59,9 +60,23 @@ def say_traced(outlines: Outlines) -> str:
     said[0] += " " + ngettext("in %(num)s colour", "in %(num)s colours", colours)
     if outlines.paths:
         said.append(gettext("%(mean)s px from the rim on the mean, %(worst)s px at most", mean=f"{mean:.2f}", worst=f"{worst:.2f}"))  # fmt: skip
+    said += _say_regular(outlines)
     if outlines.dropped:
         said.append(ngettext("%(num)s small area is left out", "%(num)s small areas are left out", outlines.dropped))  # fmt: skip
     return "; ".join(said) + "."
+
+
+def _say_regular(outlines: Outlines) -> list[str]:
+    """Say what of the lines was found to be regular, and made exact."""
+    regular = outlines.regular
+    said = []
+    if regular.aligned:
+        said.append(ngettext("%(num)s side runs exactly level, upright or along another", "%(num)s sides run exactly level, upright or along another", regular.aligned))  # fmt: skip
+    if regular.widths:
+        said.append(ngettext("%(num)s width is made equal", "%(num)s widths are made equal", regular.widths))  # fmt: skip
+    if regular.is_mirrored:
+        said.append(gettext("both halves are mirror images"))
+    return said
 
 
 def list_outlines(sheet: Sheet, outlines: Outlines) -> list[OutlineRow]:
@@ -81,8 +96,8 @@ def list_outlines(sheet: Sheet, outlines: Outlines) -> list[OutlineRow]:
     return decided + found
 
 
-def say_cutline(line: CutLine) -> str:
-    """Say what would be cut."""
+def say_cutline(line: CutLine, arranged: Arranged | None = None) -> str:
+    """Say what would be cut, and how many are on a sheet."""
     said = [ngettext("%(num)s piece comes off", "%(num)s pieces come off", line.count("piece"))]
     holes, bridges = line.count("hole"), line.count("bridge")
     if holes:
@@ -92,6 +107,13 @@ def say_cutline(line: CutLine) -> str:
     tight = line.count("narrow") + line.count("thin")
     if tight:
         said.append(ngettext("the blade cannot follow at %(num)s place", "the blade cannot follow at %(num)s places", tight))  # fmt: skip
+    if arranged is not None:
+        mm = arranged.line.mm_per_px
+        size = {"width": f"{arranged.line.width * mm:g}", "height": f"{arranged.line.height * mm:g}"}  # fmt: skip
+        count = ngettext("%(num)s piece lies", "%(num)s pieces lie", len(arranged.placements))
+        said.append(
+            gettext("%(count)s on a sheet of %(width)s × %(height)s mm", count=count, **size)
+        )
     return "; ".join(said) + gettext(", at %(dpi)s dots per inch.", dpi=f"{line.dots_per_inch:g}")
 
 

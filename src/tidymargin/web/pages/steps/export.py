@@ -1,8 +1,9 @@
 """Step 7, export: what part of the sheet is written, at which sizes and in which formats."""
 
+from dataclasses import asdict
 from typing import Any
 
-from flask import Response, render_template, request
+from flask import Response, jsonify, render_template, request
 from markupsafe import escape
 
 from tidymargin.core.base.errors import BadParameterError
@@ -12,6 +13,8 @@ from tidymargin.services.views.outlining import (
     draw_cutline,
     draw_outlines,
     draw_place,
+    list_drawn,
+    load_arranged,
     load_cutline,
     load_outlines,
 )
@@ -119,6 +122,14 @@ def set_outline() -> Answer:
     return answer(settings.set_values(the_edit(), "outlines", outlines={**now.model_dump(), "pieces": pieces}))  # fmt: skip
 
 
+@blueprint.post("/export/loop")
+def set_loop() -> Answer:
+    """Trace only what is within a loop, or all again where none is given."""
+    places = given().get("places") or []
+    values = {**the_sheet().recipe.export.outlines.model_dump(), "loop": places}
+    return answer(settings.set_values(the_edit(), "outlines", outlines=values))
+
+
 @blueprint.post("/export/colour")
 def set_colour() -> Answer:
     """Set what a traced colour is called, or for which other one it is taken."""
@@ -155,8 +166,23 @@ def set_cutline() -> Answer:
         "smallest_mm": read_number("smallest_mm", float),
         "cuts_holes": said.get("cuts_holes") == "1",
         "blade_mm": read_number("blade_mm", float),
+        "sheet": _read_sheet(),
+        "with_marks": said.get("with_marks") == "1",
     }  # fmt: skip
     return answer(settings.set_values(the_edit(), "cutline", cutline=values))
+
+
+def _read_sheet() -> dict[str, float] | None:
+    """Return the sheet that pieces are laid out on; None where neither of its sides is given."""
+    said = given()
+    if not any(str(said.get(name, "")).strip() for name in ("sheet_width_mm", "sheet_height_mm")):
+        return None
+    return {
+        "width_mm": read_number("sheet_width_mm", float),
+        "height_mm": read_number("sheet_height_mm", float),
+        "gap_mm": read_number("gap_mm", float),
+        "copies": read_number("copies", int),
+    }
 
 
 @blueprint.post("/export/part")
@@ -181,15 +207,22 @@ def show_outlines() -> str:
     return render_template("bench/steps/_outlines.html", sheet=sheet, recipe=sheet.recipe, outlines=outlines, said=say_traced(outlines), rows=list_outlines(sheet, outlines), ways=WAYS)  # fmt: skip
 
 
+@blueprint.get("/outlines.json")
+def send_lines() -> Response:
+    """Send the outlines as they are drawn over the picture."""
+    return jsonify(asdict(list_drawn(the_workshop(), the_sheet())))
+
+
 @blueprint.get("/cutting-line")
 def show_cutline() -> str:
     """Show what a machine would cut, or why it would not."""
     sheet = the_sheet()
     try:
         line = load_cutline(the_workshop(), sheet)
+        arranged = load_arranged(the_workshop(), sheet)
     except BadParameterError as error:
         return f'<p class="said" role="alert">{escape(gettext(error.message))} {escape(gettext(error.hint))}</p>'
-    return render_template("bench/steps/_cutline.html", sheet=sheet, recipe=sheet.recipe, line=line, said=say_cutline(line), rows=list_parts(line))  # fmt: skip
+    return render_template("bench/steps/_cutline.html", sheet=sheet, recipe=sheet.recipe, line=line, said=say_cutline(line, arranged), rows=list_parts(line))  # fmt: skip
 
 
 @blueprint.get("/outlines/<any(outlines, points, line):what>.png")

@@ -14,6 +14,7 @@ import { Questions } from "./questions.js";
 import { Settings } from "./settings.js";
 import { Stage } from "./stage.js";
 import { makeTools } from "./tools/index.js";
+import { Tracing } from "./tracing.js";
 import { Walking } from "./walking.js";
 
 const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
@@ -238,7 +239,8 @@ const walking = new Walking(stage, {
 
 const settings = new Settings(() => pointer.laid && pointer.sayHere());
 const tools = makeTools({ stage, acts, settings, isInHand: (tool) => pointer.inHand === tool });
-stage.overlay.tools = [tools.area, ...Object.values(tools.held), ...Object.values(tools.laid)];
+const tracing = new Tracing(stage, acts.say);
+stage.overlay.tools = [tracing, tools.area, ...Object.values(tools.held), ...Object.values(tools.laid)];
 const pointer = new Pointer(stage, acts, tools);
 
 const marking = new Marking(stage, pointer, tools.laid, settings, { send: post, fly: (box) => walking.lookAt(box) });
@@ -298,6 +300,7 @@ function follow() {
   if (!sheet.area) proof.show(measured ? (proof.spot === proof.pin ? null : proof.spot) : null);
   exporting.offerCopy();
   marking.follow();
+  tracing.follow();
   finishing.follow();
   backdrops.follow();
   questions.follow();

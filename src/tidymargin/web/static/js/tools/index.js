@@ -4,7 +4,7 @@ import { AcrossTool } from "./across.js";
 import { AreaTool } from "./area.js";
 import { CornersTool } from "./corners.js";
 import { FenceTool } from "./fence.js";
-import { BoxTool, LoopTool } from "./loop.js";
+import { BoxTool, LoopTool, TracedTool } from "./loop.js";
 import { JumpsTool } from "./jumps.js";
 import { MoveTool } from "./move.js";
 import { OutlineTool } from "./outline.js";
@@ -25,6 +25,7 @@ export function makeTools(bench) {
       rub: new StrokeTool(bench, "rub"),
       loop: new LoopTool(bench),
       box: new BoxTool(bench),
+      traced: new TracedTool(bench), // of the sentence of export
       corners: new CornersTool(bench),
       outline: new OutlineTool(bench),
       rough: new RoughTool(bench),

@@ -83,3 +83,17 @@ export class BoxTool extends LoopTool {
     return [[from.x, from.y], [to.x, from.y], [to.x, to.y], [from.x, to.y]];
   }
 }
+
+// A loop around what is traced as outlines, and nothing else of the sheet.
+export class TracedTool extends LoopTool {
+  words() {
+    return ["Draw around what is traced", this.how];
+  }
+
+  up() {
+    const places = thinPlaces(this.places(), NEAR_PX);
+    this.ring = null;
+    if (places.length > 2) this.acts.change("export/loop", { places });
+    this.acts.layDown();
+  }
+}
