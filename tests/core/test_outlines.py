@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.base.errors import BadParameterError, StoppedError
 from tidymargin.core.outlines.colours import find_colours
 from tidymargin.core.outlines.contours import find_contours, measure_area
 from tidymargin.core.outlines.figures import trace_cut
@@ -230,3 +230,18 @@ def test_one_colour_with_grain_is_no_gradient():
     flat[..., :3] = np.clip(flat[..., :3] + grain, 0, 255).round()
     (layer,) = trace_cut(flat, OutlinePlan(colours="auto")).layers
     assert layer.gradient is None
+
+
+def test_long_tracing_says_how_far_it_is_and_ends_where_it_is_stopped():
+    dots = "".join(f'<circle cx="{12 + 22 * (k % 10)}" cy="{12 + 22 * (k // 10)}" r="{4 + k % 5}"/>' for k in range(80))  # fmt: skip
+    cut, told = draw(dots), []
+    assert len(trace_cut(cut, OutlinePlan(), told.append).paths) == 80
+    assert 0 <= min(told) < 0.1
+    assert 0.9 < max(told) <= 1
+
+    def stop(share):
+        if share > 0.2:
+            raise StoppedError("This was stopped.")
+
+    with pytest.raises(StoppedError):
+        trace_cut(cut, OutlinePlan(), stop)
