@@ -23,6 +23,7 @@ FLOORS = [
         "core.tint",
         "core.output",
         "core.outlines",
+        "core.scenes",
     ),
     ("core.reach", "core.rim"),
     ("core",),

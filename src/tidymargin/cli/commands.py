@@ -8,7 +8,7 @@ from tidymargin.process import hold_memory_low
 
 _HOMES = {
     "serve": "serving", "demo": "serving", "scan": "scanning", "work": "working", "key": "keying", "rough": "roughing",
-    "report": "keying", "trace": "outlining", "cutline": "outlining", "cut-out": "machining", "faults": "judging", "doctor": "caring", "backup": "caring", "restore": "caring",
+    "report": "keying", "trace": "outlining", "cutline": "outlining", "cut-out": "machining", "scene": "arranging", "faults": "judging", "doctor": "caring", "backup": "caring", "restore": "caring",
 }  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
+from xml.sax.saxutils import quoteattr
 
 import numpy as np
 from numpy.typing import NDArray
@@ -154,23 +155,49 @@ def _write_pdf(rgba: Rgba, wish: Wish) -> bytes:
     return out.getvalue()
 
 
-def write_layers(layers: list[tuple[str, Rgba]], dots_per_inch: float | None) -> bytes:
-    """Return OpenRaster of layers of one size, the topmost first; only that one is shown.
+@dataclass(frozen=True, slots=True, eq=False)
+class RasterLayer:
+    """A layer of OpenRaster.
+
+    Parameters
+    ----------
+    name : str
+        As it is called.
+    rgba : (H, W, 4) ndarray of uint8
+        Straight alpha.
+    left, top : int
+        Of it in the picture, px.
+    opacity : float
+        0 to 1.
+    is_shown : bool
+        Whether it is seen at first.
+    """
+
+    name: str
+    rgba: Rgba
+    left: int = 0
+    top: int = 0
+    opacity: float = 1.0
+    is_shown: bool = True
+
+
+def write_layers(layers: list[RasterLayer], merged: Rgba, dots_per_inch: float | None) -> bytes:
+    """Return OpenRaster of layers, the topmost first, and of what they show together, (H, W, 4) uint8.
 
     By the OpenRaster specification 0.0.5: a ZIP whose first member is its media type, stored as it is.
     """
-    height, width = layers[0][1].shape[:2]
+    height, width = merged.shape[:2]
     per_inch = round(dots_per_inch or 72)
     entries = "".join(
-        f'<layer name="{name}" src="data/layer{number}.png" x="0" y="0" opacity="1.0" '
-        f'visibility="{"hidden" if number else "visible"}" composite-op="svg:src-over"/>'
-        for number, (name, _) in enumerate(layers)
+        f'<layer name={quoteattr(layer.name)} src="data/layer{number}.png" x="{layer.left}" y="{layer.top}" opacity="{layer.opacity!r}" '
+        f'visibility="{"visible" if layer.is_shown else "hidden"}" composite-op="svg:src-over"/>'
+        for number, layer in enumerate(layers)
     )
     stack = (
         '<?xml version="1.0" encoding="UTF-8"?>'
         f'<image version="0.0.5" w="{width}" h="{height}" xres="{per_inch}" yres="{per_inch}"><stack>{entries}</stack></image>'
     )
-    small = Image.fromarray(layers[0][1])
+    small = Image.fromarray(merged)
     small.thumbnail((_THUMBNAIL_PX, _THUMBNAIL_PX))
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
@@ -180,9 +207,9 @@ def write_layers(layers: list[tuple[str, Rgba]], dots_per_inch: float | None) ->
 
         add("mimetype", MEDIA["ora"])
         add("stack.xml", stack)
-        for number, (_, rgba) in enumerate(layers):
-            add(f"data/layer{number}.png", encode_png(rgba))
-        add("mergedimage.png", encode_png(layers[0][1]))
+        for number, layer in enumerate(layers):
+            add(f"data/layer{number}.png", encode_png(np.ascontiguousarray(layer.rgba)))
+        add("mergedimage.png", encode_png(merged))
         add("Thumbnails/thumbnail.png", encode_png(np.ascontiguousarray(np.asarray(small))))
     return out.getvalue()
 
@@ -236,7 +263,7 @@ def write_cut(rgba: Rgba, kind: FormatName, wish: Wish, original: Rgba | None = 
     matte = np.dstack(
         [np.repeat(rgba[..., 3:], 3, axis=2), np.full((height, width), 255, np.uint8)]
     )
-    layers = [("cut", rgba), ("matte", matte)]
+    layers = [RasterLayer("cut", rgba), RasterLayer("matte", matte, is_shown=False)]
     if original is not None:
-        layers.append(("original", np.ascontiguousarray(original)))
-    return write_layers(layers, wish.dots_per_inch)
+        layers.append(RasterLayer("original", np.ascontiguousarray(original), is_shown=False))
+    return write_layers(layers, rgba, wish.dots_per_inch)

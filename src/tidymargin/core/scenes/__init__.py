@@ -1,0 +1,1 @@
+"""Cuts arranged on a base: where each is placed, and how they lie on one another."""

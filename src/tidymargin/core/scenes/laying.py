@@ -1,0 +1,118 @@
+"""Cuts laid on a base and on one another, in bands (T. Porter and T. Duff, "Compositing digital images", SIGGRAPH 1984)."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.scenes.placing import Layer, Placed
+
+_BAND_PX = 32
+
+Rgba = NDArray[np.uint8]
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """A cut in a scene.
+
+    Parameters
+    ----------
+    placed : Placed
+        At its place.
+    opacity : float
+        0 to 1.
+    inside : Placed, optional
+        Within whose matte alone it is seen.
+    """
+
+    placed: Placed
+    opacity: float = 1.0
+    inside: Placed | None = None
+
+
+def lay(base: Rgba, cuts: Sequence[Laid], tick: Tick = no_tick) -> Rgba:
+    """Return a base with cuts laid on it, (H, W, 4) uint8 of straight alpha.
+
+    Parameters
+    ----------
+    base : (H, W, 4) ndarray of uint8
+        Straight alpha.
+    cuts : sequence of Laid
+        From the bottom up.
+    tick : Tick
+        Told how far it has come.
+    """
+    height, width = base.shape[:2]
+    out = base.copy()
+    for top in range(0, height, _BAND_PX):
+        tick(top / height)
+        bottom = min(height, top + _BAND_PX)
+        seen = [cut for cut in cuts if cut.placed.top < bottom and cut.placed.bottom > top]
+        if not seen:
+            continue
+        band = out[top:bottom].astype(np.float64)
+        band[..., :3] *= band[..., 3:] / 255
+        touched = np.zeros(band.shape[:2], np.bool_)
+        for cut in seen:
+            _lay_one(band, touched, cut, top, width)
+        # what no cut lies on stays as it was, to its colours where it is clear
+        out[top:bottom][touched] = _to_straight(band[touched][None])[0]
+    return out
+
+
+def draw_alone(cut: Laid, width: int, height: int) -> tuple[Rgba, int, int]:
+    """Return what of a cut a scene of a size shows, at full opacity: (H, W, 4) uint8 of straight alpha, and where it begins, left and top."""
+    placed = cut.placed
+    rows, cols = (max(0, placed.top), min(height, placed.bottom)), (max(0, placed.left), min(width, placed.right))  # fmt: skip
+    if rows[0] >= rows[1] or cols[0] >= cols[1]:
+        return np.zeros((1, 1, 4), np.uint8), 0, 0
+    found: Rgba = np.empty((rows[1] - rows[0], cols[1] - cols[0], 4), np.uint8)
+    for top in range(*rows, _BAND_PX):
+        bottom = min(rows[1], top + _BAND_PX)
+        found[top - rows[0] : bottom - rows[0]] = _to_straight(_take(cut, (top, bottom), cols))
+    return found, cols[0], rows[0]
+
+
+def _to_straight(band: Layer) -> Rgba:
+    matte = band[..., 3:]
+    colours = band[..., :3] * 255 / np.maximum(matte, 1e-9)
+    straight: Rgba = np.rint(np.clip(np.concatenate([colours, matte], 2), 0, 255)).astype(np.uint8)
+    return straight
+
+
+def _take(cut: Laid, rows: tuple[int, int], cols: tuple[int, int]) -> Layer:
+    """Return a part of a scene of a cut, within what it is inside of."""
+    layer = cut.placed.take_band(*rows)[:, cols[0] - cut.placed.left : cols[1] - cut.placed.left]
+    if cut.inside is None:
+        return layer
+    return layer * (_take_matte(cut.inside, rows, cols)[..., None] / 255)
+
+
+def _lay_one(band: Layer, touched: NDArray[np.bool_], cut: Laid, top: int, width: int) -> None:
+    placed = cut.placed
+    rows = (max(top, placed.top), min(top + len(band), placed.bottom))
+    cols = (max(0, placed.left), min(width, placed.right))
+    if rows[0] >= rows[1] or cols[0] >= cols[1]:
+        return
+    layer = _take(cut, rows, cols) * cut.opacity
+    within = (slice(rows[0] - top, rows[1] - top), slice(*cols))
+    under = band[within]
+    under *= 1 - layer[..., 3:] / 255
+    under += layer
+    touched[within] |= layer[..., 3] > 0
+
+
+def _take_matte(
+    placed: Placed, rows: tuple[int, int], cols: tuple[int, int]
+) -> NDArray[np.float64]:
+    """Return how solid a cut is over a part of a scene, 0 to 255."""
+    found = np.zeros((rows[1] - rows[0], cols[1] - cols[0]))
+    first, last = max(rows[0], placed.top), min(rows[1], placed.bottom)
+    left, right = max(cols[0], placed.left), min(cols[1], placed.right)
+    if first < last and left < right:
+        matte = placed.take_band(first, last)[:, left - placed.left : right - placed.left, 3]
+        found[first - rows[0] : last - rows[0], left - cols[0] : right - cols[0]] = matte
+    return found

@@ -1,0 +1,202 @@
+"""A cut placed in a scene: scaled, mirrored, turned and moved, of which bands of rows are made as they are wanted.
+
+What is not scaled or turned and lies at whole pixels is taken as it is. What is made smaller is the mean of all that a pixel covers, wherever
+its sides lie; larger, a curve through the pixels; turned, the mean of eight by eight places of each pixel. Colours are weighed by the matte.
+"""
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Rgba = NDArray[np.uint8]
+Layer = NDArray[np.float64]
+"""(H, W, 4): colours times the matte, and the matte, 0 to 255."""
+
+_FINER, _FINER_SMALL = (
+    4,
+    8,
+)  # places along each side of a pixel, of what is turned, and made smaller
+_AROUND = 3  # pixels of a cut beyond those that a band shows, which a curve through them needs
+_WHOLE = 1e-9
+_LEAST_MATTE = 1e-3
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a cut is in a scene.
+
+    Parameters
+    ----------
+    left, top : float
+        Of its upper left corner before it is turned, px of the scene.
+    scale : float
+        Over 0; 1 for pixel on pixel.
+    turn : float
+        About its middle, degrees clockwise.
+    mirror : bool
+        Whether left and right change places; before it is turned.
+    """
+
+    left: float = 0.0
+    top: float = 0.0
+    scale: float = 1.0
+    turn: float = 0.0
+    mirror: bool = False
+
+
+class Placed:
+    """A cut at its place.
+
+    Parameters
+    ----------
+    rgba : (H, W, 4) ndarray of uint8
+        The cut, straight alpha.
+    place : Place
+        Where.
+    """
+
+    def __init__(self, rgba: Rgba, place: Place) -> None:
+        rgba = rgba[:, ::-1] if place.mirror else rgba
+        # quarters of a turn need no sampling; the middle stays where it is
+        quarters = round(place.turn / 90)
+        turn = place.turn - 90 * quarters
+        height, width = rgba.shape[0] * place.scale, rgba.shape[1] * place.scale
+        middle = (place.left + width / 2, place.top + height / 2)
+        if quarters % 2:
+            height, width = width, height
+        self.rgba = np.rot90(rgba, -quarters)
+        self.place = Place(middle[0] - width / 2, middle[1] - height / 2, place.scale, turn)
+        self.height, self.width = height, width
+        corners = self._list_corners()
+        self.left, self.top = (math.floor(value + _WHOLE) for value in corners.min(axis=0).tolist())
+        self.right, self.bottom = (math.ceil(value - _WHOLE) for value in corners.max(axis=0).tolist())  # fmt: skip
+
+    def _list_corners(self) -> NDArray[np.float64]:
+        angle = math.radians(self.place.turn)
+        half = np.array([self.width, self.height]) / 2
+        turned = np.array([[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]])
+        corners = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)]) * half @ turned
+        return np.asarray(corners + half + np.array([self.place.left, self.place.top]))
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether its pixels are the scene's."""
+        place = self.place
+        is_whole = float(place.left).is_integer() and float(place.top).is_integer()
+        return place.scale == 1 and place.turn == 0 and is_whole
+
+    def take_band(self, top: int, bottom: int) -> Layer:
+        """Return rows of the scene, from `top` to `bottom`, as wide as it is itself: from its `left` to its `right`."""
+        if self.is_exact:
+            return _weigh(self.rgba[top - self.top : bottom - self.top])
+        if self.place.turn:
+            return self._turn(top, bottom)
+        if self.place.scale > 1:
+            return self._enlarge(top, bottom)
+        return self._reduce(top, bottom)
+
+    def _reduce(self, top: int, bottom: int) -> Layer:
+        """Return the mean of all that each pixel covers."""
+        scale = self.place.scale
+        rows = (np.arange(top, bottom + 1) - self.place.top) / scale
+        cols = (np.arange(self.left, self.right + 1) - self.place.left) / scale
+        first = max(0, math.floor(rows[0]))
+        last = min(len(self.rgba), math.ceil(rows[-1]))
+        part = _weigh(self.rgba[first:last])
+        return _cover(_cover(part, rows - first, 0, scale), cols, 1, scale)
+
+    def _enlarge(self, top: int, bottom: int) -> Layer:
+        """Return a curve through the pixels, as far as each pixel is within the cut's sides."""
+        drawn = self._warp(top, bottom, self._to_source(1, self.left, top), cv2.INTER_CUBIC, 1)
+        down = _find_overlap(top, bottom, self.place.top, self.place.top + self.height)
+        across = _find_overlap(self.left, self.right, self.place.left, self.place.left + self.width)
+        return drawn * (down[:, None] * across)[..., None]
+
+    def _turn(self, top: int, bottom: int) -> Layer:
+        to_source = self._to_source(_FINER, self.left, top)
+        drawn = self._warp(top, bottom, to_source, cv2.INTER_LINEAR, _FINER)
+        # as far as each pixel is within the cut's turned sides
+        angle = math.radians(self.place.turn)
+        x = np.arange(self.left, self.right) + 0.5 - self.place.left - self.width / 2
+        y = (np.arange(top, bottom) + 0.5 - self.place.top - self.height / 2)[:, None]
+        along, across = math.cos(angle) * x + math.sin(angle) * y, math.cos(angle) * y - math.sin(angle) * x  # fmt: skip
+        within = _find_strip(along, self.width / 2, angle) * _find_strip(across, self.height / 2, angle)  # fmt: skip
+        return drawn * within[..., None]
+
+    def _to_source(self, finer: int, left: int, top: int) -> NDArray[np.float64]:
+        """Return from which place of the cut each place of a band comes, (2, 3), both by the middles of pixels."""
+        angle, scale = math.radians(self.place.turn), self.place.scale
+        turned = np.array([[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]])
+        half = np.array([self.width, self.height]) / 2
+        middle = half + np.array([self.place.left, self.place.top])
+        # a place of the band, in px of the scene, less the middle, turned back, and by the scale
+        linear = turned / (scale * finer)
+        shift = turned @ (np.array([left, top]) + 0.5 / finer - middle) / scale + half / scale - 0.5
+        return np.column_stack([linear, shift])
+
+    def _warp(self, top: int, bottom: int, to_source: NDArray[np.float64], how: int, finer: int) -> Layer:  # fmt: skip
+        size = ((self.right - self.left) * finer, (bottom - top) * finer)
+        ends = np.array([(0, 0, 1), (size[0], 0, 1), (0, size[1], 1), (size[0], size[1], 1)]) @ to_source.T  # fmt: skip
+        low = np.maximum(np.floor(ends.min(axis=0)).astype(int) - _AROUND, 0)
+        high = np.minimum(np.ceil(ends.max(axis=0)).astype(int) + _AROUND + 1, self.rgba.shape[1::-1])  # fmt: skip
+        if (high <= low).any():
+            return np.zeros((bottom - top, self.right - self.left, 4))
+        source, to_source = self.rgba[low[1] : high[1], low[0] : high[0]], to_source.copy()
+        part = _weigh(source).astype(np.float32)
+        to_source[:, 2] -= low
+        per_px = np.hypot(*to_source[:, 0])
+        if per_px > 1:  # smaller: the mean of what each of the finer places covers
+            reduced = [max(1, math.ceil(side / per_px)) for side in source.shape[1::-1]]
+            by = [side / fewer for side, fewer in zip(source.shape[1::-1], reduced, strict=True)]
+            part = np.asarray(cv2.resize(part, reduced, interpolation=cv2.INTER_AREA), np.float32)
+            to_source = np.column_stack([to_source[:, :2], to_source[:, 2] + 0.5]) / np.array(by)[:, None]  # fmt: skip
+            to_source[:, 2] -= 0.5
+        drawn = cv2.warpAffine(part, to_source, size, flags=how | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
+        if finer > 1:
+            drawn = cv2.resize(drawn, (size[0] // finer, size[1] // finer), interpolation=cv2.INTER_AREA)  # fmt: skip
+        found = drawn.astype(np.float64)
+        matte = np.clip(found[..., 3:], 0, 255)
+        # where a curve overshoots, colours keep their share of the matte
+        found[..., :3] *= matte / np.maximum(found[..., 3:], _LEAST_MATTE)
+        return np.concatenate([np.clip(found[..., :3], 0, matte), matte], axis=2)
+
+
+def _find_overlap(first: int, last: int, begins: float, ends: float) -> NDArray[np.float64]:
+    """Return how much of each pixel from a first to a last one is within two sides, 0 to 1."""
+    at = np.arange(first, last)
+    return np.asarray(np.clip(np.minimum(at + 1, ends) - np.maximum(at, begins), 0, 1))
+
+
+def _find_strip(off: NDArray[np.float64], half: float, angle: float) -> NDArray[np.float64]:
+    """Return how much of each pixel lies within a strip, 0 to 1, by how far its middle is off the strip's own; exact for a turned strip."""
+    # a square pixel, seen along the strip, is a trapezium: two boxes over one another
+    p, q = max(abs(math.cos(angle)), 1e-6), max(abs(math.sin(angle)), 1e-6)
+    outer, inner = (p + q) / 2, abs(p - q) / 2
+
+    def find_half(at: NDArray[np.float64]) -> NDArray[np.float64]:
+        parts = [np.maximum(at + shift, 0) ** 2 for shift in (outer, inner, -inner, -outer)]
+        return np.asarray((parts[0] - parts[1] - parts[2] + parts[3]) / (2 * p * q))
+
+    return np.asarray(np.clip(find_half(off + half) - find_half(off - half), 0, 1))
+
+
+def _weigh(rgba: Rgba) -> Layer:
+    weighed = rgba.astype(np.float64)
+    weighed[..., :3] *= weighed[..., 3:] / 255
+    return weighed
+
+
+def _cover(part: Layer, sides: NDArray[np.float64], axis: int, scale: float) -> Layer:
+    """Return along an axis the mean of all between one side and the next, in pixels of `part`; what lies beyond it is clear."""
+    size = part.shape[axis]
+    sides = np.clip(sides, 0, size)
+    sums = np.concatenate([np.zeros_like(part.take([0], axis)), part.cumsum(axis)], axis)
+    whole = np.minimum(np.floor(sides).astype(np.int64), size - 1)
+    shape = [1, 1, 1]
+    shape[axis] = len(sides)
+    share = (sides - whole).reshape(shape)
+    upto = sums.take(whole, axis) + share * part.take(whole, axis)
+    return np.asarray(np.diff(upto, axis=axis) * scale)
