@@ -69,7 +69,7 @@ def test_questions_are_walked_answered_and_taken_back_by_keyboard_alone(page, wo
     page.keyboard.press("l")
     wait_changed(page, head)
     page.locator("#questions", has_text="No area is left").wait_for()
-    assert page.locator("#to-decide").inner_text() == ""
+    page.wait_for_function("document.querySelector('#to-decide').innerText === ''")
     alpha = export(page)[..., 3]
     assert sorted((alpha[225, 90], alpha[225, 280])) == [0, 255]
 

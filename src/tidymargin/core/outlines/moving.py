@@ -61,14 +61,14 @@ def refine_kernel(places, spans, path, pieces, numbers, size):  # type: ignore[n
     off = np.inf
     for number in range(_ROUNDS + 1):
         _ways_kernel(path, pieces, ways)
-        off = _measure_kernel(places, spans, path, pieces, numbers, ways, total, pull)
+        off = _measure_path_kernel(places, spans, path, pieces, numbers, ways, total, pull)
         if number == _ROUNDS:
             break
         if off > best:  # back, and more carefully
             ends[:], handles[:] = kept_ends, kept_handles
             damping *= _MORE_CAREFULLY
             _ways_kernel(path, pieces, ways)
-            _measure_kernel(places, spans, path, pieces, numbers, ways, total, pull)
+            _measure_path_kernel(places, spans, path, pieces, numbers, ways, total, pull)
         else:
             best = off
             kept_ends[:], kept_handles[:] = ends, handles
@@ -82,7 +82,7 @@ def refine_kernel(places, spans, path, pieces, numbers, size):  # type: ignore[n
             largest = max(largest, abs(move[k]))
         if not largest >= _STILL_PX:
             break
-        _move_kernel(path, pieces, numbers, ways, move)
+        _move_ends_kernel(path, pieces, numbers, ways, move)
     if off > best:
         ends[:], handles[:] = kept_ends, kept_handles
 
@@ -125,7 +125,7 @@ def _solve_kernel(total, pull, move):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _measure_kernel(places, spans, path, pieces, numbers, ways, total, pull):  # type: ignore[no-untyped-def]
+def _measure_path_kernel(places, spans, path, pieces, numbers, ways, total, pull):  # type: ignore[no-untyped-def]
     """Write how all distances depend on the unknowns, as normal equations; return the sum of their squares."""
     ends, kinds, handles, _, _ = path
     total[:], pull[:] = 0.0, 0.0
@@ -137,7 +137,7 @@ def _measure_kernel(places, spans, path, pieces, numbers, ways, total, pull):  #
         off += _measure_piece_kernel(
             c, kinds[k] == LINE, places, spans[k, 0], spans[k, 1], way_to, wanted
         )
-        count = _shares_kernel(k, path, numbers, ways, share, used)
+        count = _find_shares_kernel(k, path, numbers, ways, share, used)
         for a in range(count):
             for row in range(8):
                 if share[row, a] == 0.0:
@@ -226,7 +226,7 @@ def _take_kernel(used, count, share, at):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _shares_kernel(k, path, numbers, ways, share, used):  # type: ignore[no-untyped-def]
+def _find_shares_kernel(k, path, numbers, ways, share, used):  # type: ignore[no-untyped-def]
     """Write how a piece's control points depend on the unknowns that matter to it, (8, n), and which these are; return n."""
     ends, kinds, handles, is_corner, line_at = path
     end_at, turn_at, handle_at = numbers
@@ -280,7 +280,7 @@ def _shares_kernel(k, path, numbers, ways, share, used):  # type: ignore[no-unty
 
 
 @njit(cache=True, nogil=True)
-def _move_kernel(path, pieces, numbers, ways, move):  # type: ignore[no-untyped-def]
+def _move_ends_kernel(path, pieces, numbers, ways, move):  # type: ignore[no-untyped-def]
     """Move ends and handles; handles keep their ends' new ways, and are neither turned round nor longer than makes sense."""
     ends, kinds, handles, is_corner, line_at = path
     end_at, turn_at, handle_at = numbers
