@@ -40,7 +40,7 @@ def test_pieces_keep_their_gap_and_stay_on_the_sheet_or_it_is_said_that_they_do_
     try:
         found = arrange(line, plan).line
     except BadParameterError:
-        # as little as is refused would lie within a gap and a half of each other at best
+        # only what would fill a good part of the sheet may be refused
         area = sum(shape.buffer(gap / 2).envelope.area for shape in list_shapes(line)) * copies
         assert area > 0.4 * (side - 20) * (1.4 * side - 20)
         return
