@@ -15,10 +15,7 @@ Rgba = NDArray[np.uint8]
 Layer = NDArray[np.float64]
 """(H, W, 4): colours times the matte, and the matte, 0 to 255."""
 
-_FINER, _FINER_SMALL = (
-    4,
-    8,
-)  # places along each side of a pixel, of what is turned, and made smaller
+_FINER = 8  # places along each side of a pixel, of what is turned
 _AROUND = 3  # pixels of a cut beyond those that a band shows, which a curve through them needs
 _WHOLE = 1e-9
 _LEAST_MATTE = 1e-3
