@@ -34,7 +34,7 @@ FLOORS = [
     ("services.workshop",),
     ("services.views",),
     ("services.edits",),
-    ("services.trays",),
+    ("services.trays", "services.scenes"),
     ("services.folder",),
     ("web",),
     ("cli",),

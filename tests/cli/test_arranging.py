@@ -173,5 +173,24 @@ def test_a_link_that_leads_out_of_the_folder_is_not_followed_and_nothing_is_writ
 
 def test_its_schema_ships_and_names_every_field():
     schema = json.loads(call("scene", "--schema"))
-    assert set(schema["properties"]) == {"base", "width", "height", "dots_per_inch", "cuts"}
-    assert {"picture", "recipe", "name", "left", "top", "scale", "turn", "mirror", "opacity", "inside"} == set(schema["$defs"]["SceneCut"]["properties"])  # fmt: skip
+    assert set(schema["properties"]) == {
+        "base",
+        "cover",
+        "width",
+        "height",
+        "dots_per_inch",
+        "cuts",
+    }
+    wanted = {
+        "picture",
+        "recipe",
+        "name",
+        "left",
+        "top",
+        "scale",
+        "turn",
+        "mirror",
+        "opacity",
+        "inside",
+    }
+    assert wanted | {"hidden", "shadow", "light", "fill"} == set(schema["$defs"]["SceneCut"]["properties"])  # fmt: skip

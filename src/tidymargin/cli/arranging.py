@@ -42,8 +42,8 @@ def scene(scene: Path | None, output: str | None, schema: bool, replace: bool) -
     said = read_scene(read_input(scene, _MOST_SCENE_BYTES))
     folder = scene.resolve().parent
     beside = [folder / path for cut in said.cuts for path in (cut.picture, cut.recipe) if path]
-    if said.base is not None and not said.base.startswith("#"):
-        beside.append(folder / said.base)
+    if said.base_picture is not None:
+        beside.append(folder / said.base_picture)
     outputs = Outputs((scene, *beside), replace=replace)
     place = outputs.claim(Path(output))
 
@@ -55,10 +55,10 @@ def scene(scene: Path | None, output: str | None, schema: bool, replace: bool) -
 
     with closing(Readers()) as readers:
         opened = open_scene(said, read, readers.decode)
-        data = render_scene(opened, kind)
+        data = render_scene(opened.scene, kind, opened.dots_per_inch)
     outputs.write(place, data)
-    height, width = opened.base.shape[:2]
-    click.echo(f"{place.name}: {len(opened.cuts)} cuts on {width} × {height} px")
+    base = opened.scene.base
+    click.echo(f"{place.name}: {len(said.cuts)} cuts on {base.width} × {base.height} px")
     for name, scale in opened.enlarged:
         click.echo(
             f"- {name} is shown at {100 * scale:g} % of its own pixels, and is softer for it"

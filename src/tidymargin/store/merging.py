@@ -1,11 +1,13 @@
 """Bringing sheets over from another database, as much of it as can still be read."""
 
 import sqlite3
-from collections.abc import Container, Iterator
+from collections.abc import Container
 from contextlib import closing, suppress
 from pathlib import Path
 
 from tidymargin.store.database import UNREADABLE, connect_to_read
+from tidymargin.store.merging_rows import Row, insert, read_rows, with_parents
+from tidymargin.store.merging_scenes import bring_scenes
 from tidymargin.store.models import STEP_COLUMNS
 from tidymargin.store.rows import (
     find_fault,
@@ -18,45 +20,20 @@ from tidymargin.store.rows import (
     list_parts,
 )
 
-Row = dict[str, object]
-
 _SHEET = ("id", "name", "original", "format_name", "width", "height", "dots_per_inch", "remarks", "head_id", "created_at", "binned_at")  # fmt: skip
 _STATE = ("id", "sheet_id", "parent_id", "redo_id", *STEP_COLUMNS, "change", "resolved", "engine_version", "created_at")  # fmt: skip
 _TRAY = ("id", "name", "head_id", "created_at")
 _TRAY_STATE = ("id", "tray_id", "recipe", "change", "created_at")
 _VERSION = ("state_id", "name", "created_at")
-_BEYOND = 10_000  # numbers that are tried behind the last one that could be read
-
-
-def _read_rows(connection: sqlite3.Connection, table: str, columns: tuple[str, ...]) -> list[Row]:
-    """Return the rows of a table, going on one by one behind places that cannot be read."""
-    chosen = f"SELECT rowid, {', '.join(columns)} FROM {table}"
-    found: dict[int, Row] = {}
-    last = 0
-    with suppress(*UNREADABLE):
-        for number, *values in connection.execute(f"{chosen} ORDER BY rowid"):
-            found[number] = dict(zip(columns, values, strict=True))
-            last = number
-        return list(found.values())
-    with suppress(*UNREADABLE):
-        last = max(last, connection.execute(f"SELECT max(rowid) FROM {table}").fetchone()[0] or 0)
-    for number in range(1, last + _BEYOND):
-        if number in found:
-            continue
-        with suppress(*UNREADABLE):
-            row = connection.execute(f"{chosen} WHERE rowid = ?", (number,)).fetchone()
-            if row is not None:
-                found[number] = dict(zip(columns, row[1:], strict=True))
-    return [found[number] for number in sorted(found)]
 
 
 def _read_all(source: Path) -> tuple[list[Row], list[Row], dict[str, str], list[Row]]:
     """Return the sheets, the states, the bodies of steps and the versions of a database, those that are whole."""
     with closing(connect_to_read(source)) as connection:
         connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
-        sheets = [row for row in _read_rows(connection, "sheet", _SHEET) if is_whole_sheet(row)]
-        states = [row for row in _read_rows(connection, "state", _STATE) if is_whole_state(row)]
-        steps = _read_rows(connection, "step", ("name", "body"))
+        sheets = [row for row in read_rows(connection, "sheet", _SHEET) if is_whole_sheet(row)]
+        states = [row for row in read_rows(connection, "state", _STATE) if is_whole_state(row)]
+        steps = read_rows(connection, "step", ("name", "body"))
         versions = _read_versions(connection)
     bodies = {str(row["name"]): str(row["body"]) for row in steps if is_whole_step(row)}
     states = [row for row in states if all(name in bodies for name in _list_needed(row, bodies))]
@@ -67,7 +44,7 @@ def _read_versions(connection: sqlite3.Connection) -> list[Row]:
     """Return the states that have names; none where a database is from before there were any."""
     with suppress(*UNREADABLE):
         connection.execute("SELECT 1 FROM version LIMIT 1")
-        return [row for row in _read_rows(connection, "version", _VERSION) if is_whole_version(row)]
+        return [row for row in read_rows(connection, "version", _VERSION) if is_whole_version(row)]
     return []
 
 
@@ -80,9 +57,9 @@ def _bring_trays(source: Path, target: sqlite3.Connection, brought: dict[object,
     with closing(connect_to_read(source)) as connection, suppress(*UNREADABLE):
         connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
         connection.execute("SELECT 1 FROM tray LIMIT 1")
-        trays = [row for row in _read_rows(connection, "tray", _TRAY) if is_whole_tray(row)]
-        states = _read_rows(connection, "tray_state", _TRAY_STATE)
-        lying = _read_rows(connection, "sheet", ("id", "tray_id"))
+        trays = [row for row in read_rows(connection, "tray", _TRAY) if is_whole_tray(row)]
+        states = read_rows(connection, "tray_state", _TRAY_STATE)
+        lying = read_rows(connection, "sheet", ("id", "tray_id"))
     if not lying:
         return
     shared = {row["id"]: row for row in states if is_whole_tray_state(row)}
@@ -92,8 +69,8 @@ def _bring_trays(source: Path, target: sqlite3.Connection, brought: dict[object,
         state = shared.get(tray["head_id"])
         number = here.get((tray["name"], tray["created_at"]))
         if number is None and state is not None:
-            number = _insert(target, "tray", {**tray, "id": None, "head_id": None})
-            head = _insert(target, "tray_state", {**state, "id": None, "tray_id": number})
+            number = insert(target, "tray", {**tray, "id": None, "head_id": None})
+            head = insert(target, "tray_state", {**state, "id": None, "tray_id": number})
             target.execute("UPDATE tray SET head_id = ? WHERE id = ?", (head, number))
         if number is not None:
             numbers[tray["id"]] = number
@@ -107,22 +84,6 @@ def _list_needed(state: Row, bodies: dict[str, str]) -> list[str]:
     """Return the names of a state's steps, and of what those name as far as they are there."""
     steps = [str(state[step]) for step in STEP_COLUMNS]
     return steps + list_parts(bodies.get(name, "") for name in steps)
-
-
-def _insert(target: sqlite3.Connection, table: str, row: Row) -> int:
-    columns = ", ".join(row)
-    marks = ", ".join("?" * len(row))
-    done = target.execute(f"INSERT INTO {table} ({columns}) VALUES ({marks})", tuple(row.values()))
-    return int(done.lastrowid or 0)
-
-
-def _with_parents(states: list[Row]) -> Iterator[Row]:
-    """Yield the states whose way back to the first one is whole, each after its parent."""
-    there: set[object] = {None}
-    for state in sorted(states, key=lambda state: int(str(state["id"]))):
-        if state["parent_id"] in there:
-            there.add(state["id"])
-            yield state
 
 
 def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[int, int]:
@@ -152,22 +113,26 @@ def bring_over(source: Path, target: Path, originals: Container[str]) -> tuple[i
     sheets, states, bodies, versions = _read_all(source)
     added = gone_on = 0
     brought: dict[object, int] = {}
+    numbers: dict[object, int] = {}
+    to_new: dict[object, int | None] = {}
     with closing(sqlite3.connect(target)) as connection, connection:
         here = {(o, at): n for n, o, at in connection.execute("SELECT id, original, created_at FROM sheet")}  # fmt: skip
         for sheet in sheets:
-            own = list(_with_parents([s for s in states if s["sheet_id"] == sheet["id"]]))
+            own = list(with_parents([s for s in states if s["sheet_id"] == sheet["id"]]))
             if not own or sheet["original"] not in originals:
                 continue
             number = here.get((sheet["original"], sheet["created_at"]))
             is_new = number is None
             if number is None:
                 head = {"id": None, "head_id": None}
-                number = _insert(connection, "sheet", {**sheet, **head})
+                number = insert(connection, "sheet", {**sheet, **head})
                 brought[sheet["id"]] = number
-            count = _bring_states(connection, number, sheet, own, bodies, versions)
+            numbers[sheet["id"]] = number
+            count = _bring_states(connection, number, sheet, own, bodies, versions, to_new)
             added += is_new
             gone_on += 0 if is_new else count
         _bring_trays(source, connection, brought)
+        bring_scenes(source, connection, numbers, to_new)
         fault = find_fault(connection)
         if fault is not None:
             raise sqlite3.IntegrityError(fault)
@@ -185,16 +150,17 @@ def take_all_out(database: Path) -> int:
 
 
 def _bring_states(
-    connection: sqlite3.Connection, number: int, sheet: Row, states: list[Row], bodies: dict[str, str], versions: list[Row]
+    connection: sqlite3.Connection, number: int, sheet: Row, states: list[Row], bodies: dict[str, str], versions: list[Row],
+    to_new: dict[object, int | None],
 ) -> int:  # fmt: skip
-    """Bring the states of one sheet over that it lacks; return how many those were."""
+    """Bring the states of one sheet over that it lacks, and note their numbers; return how many those were."""
     chosen = "SELECT id, parent_id, created_at, change, " + ", ".join(STEP_COLUMNS)
     known = {
         row[1:]: row[0]
         for row in connection.execute(f"{chosen} FROM state WHERE sheet_id = ?", (number,))
     }
     before = connection.execute("SELECT head_id FROM sheet WHERE id = ?", (number,)).fetchone()[0]
-    to_new: dict[object, int | None] = {None: None}
+    to_new[None] = None
     brought = set()
     for state in states:
         parent = to_new[state["parent_id"]]
@@ -205,7 +171,7 @@ def _bring_states(
         for name in _list_needed(state, bodies):
             connection.execute("INSERT OR IGNORE INTO step VALUES (?, ?)", (name, bodies[name]))
         own = {"id": None, "sheet_id": number, "parent_id": parent, "redo_id": None}
-        to_new[state["id"]] = _insert(connection, "state", {**state, **own})
+        to_new[state["id"]] = insert(connection, "state", {**state, **own})
         brought.add(state["id"])
     for state in states:
         redo = to_new.get(state["redo_id"])
@@ -217,7 +183,7 @@ def _bring_states(
         alike = "SELECT 1 FROM version WHERE state_id = ? AND name = ?"
         there = connection.execute(alike, (named["state_id"], named["name"])).fetchone()
         if named["state_id"] is not None and there is None:
-            _insert(connection, "version", named)
+            insert(connection, "version", named)
     went_on = before in to_new.values() and sheet["head_id"] in brought
     if before is None or went_on:
         latest = to_new[states[-1]["id"]]

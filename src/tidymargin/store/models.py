@@ -183,3 +183,42 @@ class KeptExportRow(Base):
     name: Mapped[str] = mapped_column(String(80), unique=True)
     body: Mapped[str] = mapped_column(Text)
     created_at: Mapped[str] = mapped_column(String(32))
+
+
+class SceneRow(Base):
+    """Cuts arranged on a base."""
+
+    __tablename__ = "scene"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    name: Mapped[str] = mapped_column(String(200))
+    head_id: Mapped[int | None]
+    created_at: Mapped[str] = mapped_column(String(32))
+    binned_at: Mapped[str | None] = mapped_column(String(32))
+
+
+class SceneStateRow(Base):
+    """One state in a scene's history, as JSON."""
+
+    __tablename__ = "scene_state"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    scene_id: Mapped[int] = mapped_column(ForeignKey("scene.id"), index=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("scene_state.id"))
+    redo_id: Mapped[int | None] = mapped_column(ForeignKey("scene_state.id"))
+    body: Mapped[str] = mapped_column(Text)
+    change: Mapped[str] = mapped_column(String(40))
+    created_at: Mapped[str] = mapped_column(String(32))
+
+
+class SceneVersionRow(Base):
+    """A state of a scene that a person kept under a name."""
+
+    __tablename__ = "scene_version"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    state_id: Mapped[int] = mapped_column(ForeignKey("scene_state.id"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[str] = mapped_column(String(32))

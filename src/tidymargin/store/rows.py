@@ -150,6 +150,27 @@ def is_whole_taken_file(row: Row) -> bool:
     return _is_name(row["content"]) and _is_text(row["name"], 255) and _is_time(row["taken_at"])
 
 
+def is_whole_scene(row: Row) -> bool:
+    """Whether a scene can be read, but for its head."""
+    binned = row["binned_at"]
+    return (
+        _is_text(row["name"], 200)
+        and _is_time(row["created_at"])
+        and (binned is None or _is_time(binned))
+    )
+
+
+def is_whole_scene_state(row: Row) -> bool:
+    """Whether a state of a scene can be read."""
+    return (
+        all(row[other] is None or _is_count(row[other]) for other in ("parent_id", "redo_id"))
+        and _is_count(row["scene_id"])
+        and _is_json(row["body"], dict)
+        and _is_text(row["change"], 40)
+        and _is_time(row["created_at"])
+    )
+
+
 _WHOLE = {
     "step": is_whole_step,
     "state": is_whole_state,
@@ -162,6 +183,9 @@ _WHOLE = {
     "export": is_whole_made_export,
     "kept_export": is_whole_kept_export,
     "taken_file": is_whole_taken_file,
+    "scene": is_whole_scene,
+    "scene_state": is_whole_scene_state,
+    "scene_version": is_whole_version,
 }
 _LATER = set(_WHOLE) - {"step", "state", "sheet"}
 """Tables that a copy from before there were any has not got."""
@@ -212,7 +236,10 @@ def find_fault(connection: sqlite3.Connection) -> str | None:
         return "a mark in it is missing"
     if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
         return "a row in it names another that is missing"
-    heads = "SELECT 1 FROM sheet LEFT JOIN state ON state.id = head_id AND state.sheet_id = sheet.id WHERE state.id IS NULL"
-    if connection.execute(heads).fetchone() is not None:
-        return "a sheet in it has no state"
+    for kind, state in (("sheet", "state"), ("scene", "scene_state")):
+        if kind not in tables:
+            continue
+        heads = f"SELECT 1 FROM {kind} LEFT JOIN {state} ON {state}.id = head_id AND {state}.{kind}_id = {kind}.id WHERE {state}.id IS NULL"
+        if connection.execute(heads).fetchone() is not None:
+            return f"a {kind} in it has no state"
     return None

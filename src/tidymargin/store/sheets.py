@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from tidymargin.core.base.errors import NotFoundError, StaleHeadError
 from tidymargin.store.database import told, transaction
+from tidymargin.store.histories import go_back, go_forward, go_on, go_to, require_state
 from tidymargin.store.loading import (
     add_state,
     in_batches,
@@ -48,13 +49,6 @@ def _require_sheet(session: Session, sheet_id: int, *, binned: bool = False) -> 
         raise NotFoundError(
             f"“{row.name}” is in the bin.", hint="Take it out of the bin on the page of trays."
         )
-    return row
-
-
-def _require_state(session: Session, state_id: int | None) -> StateRow:
-    row = session.get(StateRow, state_id) if state_id is not None else None
-    if row is None:
-        raise NotFoundError("This state is not in the sheet’s history.")
     return row
 
 
@@ -165,9 +159,9 @@ class Sheets:
             It has none of that number.
         """
         with told(self._engine) as session:
-            state = _require_state(session, state_id)
+            state = require_state(session, StateRow, state_id)
             if state.sheet_id != sheet.id:
-                raise NotFoundError("This state is not in the sheet’s history.")
+                raise NotFoundError("This state is not in the history.")
             (bodies,) = loaded = load_bodies(session, [state])
             (parts,) = load_parts(session, loaded)
             return replace(
@@ -320,46 +314,31 @@ class Sheets:
         """
         with transaction(self._engine) as session:
             row = self._require_head(session, sheet_id, seen_head)
-            added = add_state(session, sheet_id, row.head_id, state)
-            _require_state(session, row.head_id).redo_id = added.id
-            row.head_id = added.id
-            session.flush()
+            go_on(session, row, add_state(session, sheet_id, row.head_id, state))
             return to_sheet(session, row)
 
     def undo(self, sheet_id: int, seen_head: int) -> Sheet:
         """Go back to the head's parent; stays put at the first state."""
         with transaction(self._engine) as session:
             row = self._require_head(session, sheet_id, seen_head)
-            head = _require_state(session, row.head_id)
-            if head.parent_id is not None:
-                _require_state(session, head.parent_id).redo_id = head.id
-                row.head_id = head.parent_id
-                session.flush()
+            go_back(session, row, StateRow)
             return to_sheet(session, row)
 
     def redo(self, sheet_id: int, seen_head: int) -> Sheet:
         """Go to the state that was left last from here; stays put when there is none."""
         with transaction(self._engine) as session:
             row = self._require_head(session, sheet_id, seen_head)
-            head = _require_state(session, row.head_id)
-            if head.redo_id is not None:
-                row.head_id = head.redo_id
-                session.flush()
+            go_forward(session, row, StateRow)
             return to_sheet(session, row)
 
     def visit(self, sheet_id: int, seen_head: int, state_id: int) -> Sheet:
         """Go to any state of the history; redoing from its forerunners then leads back to it."""
         with transaction(self._engine) as session:
             row = self._require_head(session, sheet_id, seen_head)
-            there = _require_state(session, state_id)
+            there = require_state(session, StateRow, state_id)
             if there.sheet_id != sheet_id:
-                raise NotFoundError("This state is not in the sheet’s history.")
-            row.head_id = there.id
-            while there.parent_id is not None:
-                before = _require_state(session, there.parent_id)
-                before.redo_id = there.id
-                there = before
-            session.flush()
+                raise NotFoundError("This state is not in the history.")
+            go_to(session, row, there)
             return to_sheet(session, row)
 
     @staticmethod

@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import Any, Literal
 
 from tidymargin.core.base.area import Area
+from tidymargin.formats.arrangement import Arrangement, read_arrangement
 from tidymargin.formats.recipe import Recipe, from_steps
 
 Bodies = dict[str, str]
@@ -158,6 +159,42 @@ class Tray:
     recipe: str
     undo: str | None
     created_at: datetime
+
+
+@dataclass(frozen=True)
+class SavedScene:
+    """A scene at its present state; `undo` and `redo` as a sheet's."""
+
+    id: int
+    name: str
+    head: int
+    body: str
+    saved_at: datetime
+    undo: str | None
+    redo: str | None
+
+    @cached_property
+    def arrangement(self) -> Arrangement:
+        """What is arranged.
+
+        Raises
+        ------
+        UnreadableStepError
+            It cannot be read.
+        """
+        return read_arrangement(self.body)
+
+
+@dataclass(frozen=True, slots=True)
+class SceneState:
+    """One state of a scene's history."""
+
+    id: int
+    parent: int | None
+    redo: int | None
+    change: str
+    body: str
+    saved_at: datetime
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,8 +37,19 @@ from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
 from tidymargin.web.answers import OPENED_STEPS, opened_step
 from tidymargin.web.context import MOST_FORM_BYTES, send_nothing, the_workshop
-from tidymargin.web.pages import bench, comparing, pixels, tray, trays
+from tidymargin.web.pages import (
+    bench,
+    comparing,
+    pixels,
+    scene_cuts,
+    scene_pixels,
+    scenes,
+    shelf,
+    tray,
+    trays,
+)
 from tidymargin.web.pages.steps import STEP_PAGES
+from tidymargin.web.scene_answers import opened_sentence
 
 log = logging.getLogger(__name__)
 
@@ -86,7 +97,9 @@ def _wants_fragment() -> bool:
 def _list_places() -> frozenset[str]:
     """Return the fields that have a place of their own on the page, as the templates say."""
     loader = current_app.jinja_env.loader
-    names = [n for n in current_app.jinja_env.list_templates() if n.startswith("bench/")]
+    names = [
+        n for n in current_app.jinja_env.list_templates() if n.startswith(("bench/", "scenes/"))
+    ]
     sources = (loader.get_source(current_app.jinja_env, name)[0] for name in names if loader)
     return frozenset(place for source in sources for place in _PLACE.findall(source))
 
@@ -99,7 +112,8 @@ def _place_for(error: DomainError) -> str:
     if isinstance(error, StaleHeadError):  # the ledger is loaded anew
         return "#messages"
     try:
-        is_change = request.method == "POST" and opened_step() in OPENED_STEPS
+        opened = opened_step() in OPENED_STEPS or bool(opened_sentence())
+        is_change = request.method == "POST" and opened
     except (DomainError, HTTPException):  # nothing of what was sent can be read
         is_change = False
     return "#said-open" if is_change else "#messages"
@@ -236,7 +250,18 @@ def create_app(
             name
         )  # while it can be read: an error is said even where no file can be opened
     app.context_processor(lambda: {"compiled": compiled_share()})
-    for page in (trays, tray, bench, pixels, comparing, *STEP_PAGES):
+    for page in (
+        trays,
+        tray,
+        bench,
+        pixels,
+        comparing,
+        shelf,
+        scenes,
+        scene_cuts,
+        scene_pixels,
+        *STEP_PAGES,
+    ):
         app.register_blueprint(page.blueprint)
     with app.app_context():
         _list_places()  # for the same reason

@@ -4,7 +4,7 @@ from flask import Blueprint, Response, current_app, g, request
 
 from tidymargin.services.folder.watching import Watched
 from tidymargin.services.workshop.workshop import Workshop
-from tidymargin.store.values import Sheet
+from tidymargin.store.values import SavedScene, Sheet
 
 MOST_FORM_BYTES = 2 * 1024 * 1024
 """What a change may say, beside the files that come with it."""
@@ -36,6 +36,25 @@ def sheet_blueprint(name: str, below: str = "") -> Blueprint:
         return send_nothing() if head is not None and head != str(the_sheet().head) else None
 
     return made
+
+
+def scene_blueprint(name: str) -> Blueprint:
+    """Return a blueprint for addresses of a scene; its views ask `the_scene` which one that is."""
+    made = Blueprint(name, __name__, url_prefix="/scenes/<int:scene_id>")
+
+    @made.url_value_preprocessor
+    def note_scene(_: str | None, values: dict[str, int] | None) -> None:
+        g.scene_id = (values or {}).pop("scene_id")
+
+    return made
+
+
+def the_scene() -> SavedScene:
+    """Return the scene that a request is about, at its head as the request found it; it is loaded once."""
+    if "scene" not in g:
+        g.scene = the_workshop().scenes.load(g.scene_id)
+    found: SavedScene = g.scene
+    return found
 
 
 def send_nothing() -> Response:

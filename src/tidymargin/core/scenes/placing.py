@@ -15,8 +15,10 @@ Rgba = NDArray[np.uint8]
 Layer = NDArray[np.float64]
 """(H, W, 4): colours times the matte, and the matte, 0 to 255."""
 
+AROUND = 3
+"""Pixels of a cut beyond those that a band shows, which a curve through them needs."""
+
 _FINER = 8  # places along each side of a pixel, of what is turned
-_AROUND = 3  # pixels of a cut beyond those that a band shows, which a curve through them needs
 _WHOLE = 1e-9
 _LEAST_MATTE = 1e-3
 
@@ -42,6 +44,12 @@ class Place:
     scale: float = 1.0
     turn: float = 0.0
     mirror: bool = False
+
+    def seen(self, left: float, top: float, cell: float) -> "Place":
+        """Return where it is in a window that begins at a place and has so many pixels of the scene in each of its own."""
+        if cell == 1:  # whole pixels stay whole
+            return Place(self.left - left, self.top - top, self.scale, self.turn, self.mirror)
+        return Place((self.left - left) / cell, (self.top - top) / cell, self.scale / cell, self.turn, self.mirror)  # fmt: skip
 
 
 class Placed:
@@ -137,8 +145,8 @@ class Placed:
     def _warp(self, top: int, bottom: int, to_source: NDArray[np.float64], how: int, finer: int) -> Layer:  # fmt: skip
         size = ((self.right - self.left) * finer, (bottom - top) * finer)
         ends = np.array([(0, 0, 1), (size[0], 0, 1), (0, size[1], 1), (size[0], size[1], 1)]) @ to_source.T  # fmt: skip
-        low = np.maximum(np.floor(ends.min(axis=0)).astype(int) - _AROUND, 0)
-        high = np.minimum(np.ceil(ends.max(axis=0)).astype(int) + _AROUND + 1, self.rgba.shape[1::-1])  # fmt: skip
+        low = np.maximum(np.floor(ends.min(axis=0)).astype(int) - AROUND, 0)
+        high = np.minimum(np.ceil(ends.max(axis=0)).astype(int) + AROUND + 1, self.rgba.shape[1::-1])  # fmt: skip
         if (high <= low).any():
             return np.zeros((bottom - top, self.right - self.left, 4))
         source, to_source = self.rgba[low[1] : high[1], low[0] : high[0]], to_source.copy()

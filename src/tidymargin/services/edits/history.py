@@ -1,7 +1,9 @@
 """Going through a sheet's history, and versions: states of it kept under a name."""
 
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 from tidymargin.core.base.errors import BadParameterError, NotFoundError, UnreadableStepError
 from tidymargin.formats.recipe import Recipe
@@ -9,16 +11,18 @@ from tidymargin.formats.steps import ByHandStep, GroundStep
 from tidymargin.services.edits.changing import Edit
 from tidymargin.services.views.measuring import start_measuring
 from tidymargin.services.workshop.workshop import Workshop
-from tidymargin.store.values import Sheet, State
+from tidymargin.store.values import SceneState, Sheet, State
+
+T = TypeVar("T", State, SceneState)
 
 
 @dataclass(frozen=True, slots=True)
-class HistoryRow:
+class HistoryRow(Generic[T]):
     """One state of a history as it is listed.
 
     Parameters
     ----------
-    state, before : State
+    state, before : State or SceneState
         It, and the one that it was made from; None for the first.
     lane : int
         0 for the way that was taken first, higher for each further branch.
@@ -26,32 +30,36 @@ class HistoryRow:
         Whether it is the present state; whether undo and redo alone get to it.
     """
 
-    state: State
-    before: State | None
+    state: T
+    before: T | None
     lane: int
     is_here: bool
     is_on_way: bool
 
 
-def _find_way(sheet: Sheet, states: dict[int, State], redo: dict[int, int | None]) -> set[int]:
+def _find_way(head: int, states: Mapping[int, State | SceneState]) -> set[int]:
     """Return the states that undo and redo alone get to from the present one."""
     way = set()
-    at: int | None = sheet.head
+    at: int | None = head
     while at is not None:
         way.add(at)
         at = states[at].parent
-    at = redo.get(sheet.head)
+    at = states[head].redo
     while at is not None:
         way.add(at)
-        at = redo.get(at)
+        at = states[at].redo
     return way
 
 
-def list_history(workshop: Workshop, sheet: Sheet) -> list[HistoryRow]:
+def list_history(workshop: Workshop, sheet: Sheet) -> list[HistoryRow[State]]:
     """Return all states of a sheet, the newest first."""
-    listed = workshop.sheets.list_states(sheet.id)
+    return arrange_history(workshop.sheets.list_states(sheet.id), sheet.head)
+
+
+def arrange_history(listed: Sequence[T], head: int) -> list[HistoryRow[T]]:
+    """Return states, given the first one first, as they are listed: the newest first."""
     states = {state.id: state for state in listed}
-    way = _find_way(sheet, states, {state.id: state.redo for state in listed})
+    way = _find_way(head, states)
     lanes: dict[int, int] = {}
     taken: set[int] = set()  # states that have a child in their own lane
     lane_count = 0
@@ -67,7 +75,7 @@ def list_history(workshop: Workshop, sheet: Sheet) -> list[HistoryRow]:
             state,
             states.get(state.parent or 0),
             lanes[state.id],
-            state.id == sheet.head,
+            state.id == head,
             state.id in way,
         )
         for state in reversed(listed)
@@ -115,17 +123,28 @@ def keep_version(edit: Edit, name: str) -> Sheet:
     BadParameterError
         The name is empty or too long, or there are too many versions.
     """
+    name = require_version_name(name, len(edit.workshop.sheets.list_versions(edit.sheet.id)))
+    return edit.workshop.sheets.keep_version(edit.sheet.id, edit.seen, name)
+
+
+def require_version_name(name: str, there: int) -> str:
+    """Return a version's name without spaces that nobody sees, where there may be one more of them.
+
+    Raises
+    ------
+    BadParameterError
+        It is empty or too long, or there are too many versions.
+    """
     name = " ".join(name.split())
     if not 1 <= len(name) <= MOST_NAME:
         raise BadParameterError(
             f"Expected a name of 1 to {MOST_NAME} letters for this version.", field="version"
         )
-    if len(edit.workshop.sheets.list_versions(edit.sheet.id)) >= _MOST_VERSIONS:
+    if there >= _MOST_VERSIONS:
         raise BadParameterError(
-            f"A sheet has at most {_MOST_VERSIONS} versions; take the name off one.",
-            field="version",
+            f"There are at most {_MOST_VERSIONS} versions; take the name off one.", field="version"
         )
-    return edit.workshop.sheets.keep_version(edit.sheet.id, edit.seen, name)
+    return name
 
 
 def see_as(workshop: Workshop, sheet: Sheet, way: str) -> Sheet:

@@ -149,6 +149,7 @@ def empty_bin(workshop: Workshop) -> None:
     with (
         workshop.originals.naming
     ):  # what is being made of them now is kept only while they are there
+        workshop.scenes.empty_bin()
         gone = workshop.sheets.empty_bin()
         workshop.originals.delete(gone)
         workshop.sheets.forget_discards(gone)

@@ -1,6 +1,6 @@
-"""A scene file as pixels: its cuts made or read, laid on its base, and written as one picture or as layers."""
+"""A scene file as pixels: its cuts made or read, put together, and written as one picture or as layers."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,12 +10,14 @@ from tidymargin.core.base.errors import BadParameterError
 from tidymargin.core.base.limits import MAX_PIXELS
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.ground.kinds import from_hex
-from tidymargin.core.scenes.laying import Laid, draw_alone, lay
-from tidymargin.core.scenes.placing import Placed
+from tidymargin.core.scenes.sources import Source
+from tidymargin.core.scenes.standing import Base, Gradient, Piece, Scene, draw_gradient
 from tidymargin.formats.decode import Decoded
 from tidymargin.formats.outputs import RasterLayer, Wish, write_cut, write_layers
 from tidymargin.formats.recipe import Recipe, read_recipe
-from tidymargin.formats.scene_file import Scene, SceneCut
+from tidymargin.formats.scene_cut import FillSaid, GradientSaid, PlacedCut, find_titled
+from tidymargin.formats.scene_file import Scene as SceneFile
+from tidymargin.formats.scene_file import SceneCut
 from tidymargin.formats.scene_svg import write_scene_svg
 from tidymargin.services.picture.outlining import take_cut
 
@@ -30,23 +32,36 @@ class Opened:
 
     Parameters
     ----------
-    base : (H, W, 4) ndarray of uint8
-        What the cuts lie on.
-    cuts : tuple of (str, Laid)
-        From the bottom up, with their names.
+    scene : Scene
+        Put together.
     dots_per_inch : float or None
         The scene's.
     enlarged : tuple of (str, float)
         Cuts that are shown larger than their own pixels, and how much.
     """
 
-    base: Rgba
-    cuts: tuple[tuple[str, Laid], ...]
+    scene: Scene
     dots_per_inch: float | None
     enlarged: tuple[tuple[str, float], ...]
 
 
-def open_scene(scene: Scene, read: Read, decode: Callable[[bytes], Decoded]) -> Opened:
+def fill_source(fill: FillSaid) -> Source:
+    """Return a gradient of a size as a cut."""
+    return Source(_to_solid(draw_gradient(fill.to_gradient(), (fill.height, fill.width), 0, 0, 1, fill.height, fill.width)))  # fmt: skip
+
+
+def to_piece(cut: PlacedCut, title: str, source: Source, around: int | None) -> Piece:
+    """Return a cut of a scene with what it shows, as the core takes it."""
+    shadow = None if cut.shadow is None else cut.shadow.to_shadow()
+    return Piece(title, source, cut.to_place(), cut.opacity, around, shadow, cut.light, cut.hidden)
+
+
+def find_enlarged(pieces: Sequence[Piece]) -> tuple[tuple[str, float], ...]:
+    """Return the cuts that are shown larger than their own pixels, and how much."""
+    return tuple((piece.name, piece.place.scale) for piece in pieces if piece.place.scale > 1)
+
+
+def open_scene(scene: SceneFile, read: Read, decode: Callable[[bytes], Decoded]) -> Opened:
     """Return a scene with its pictures read, and keyed where they are no cuts yet.
 
     Raises
@@ -55,48 +70,51 @@ def open_scene(scene: Scene, read: Read, decode: Callable[[bytes], Decoded]) -> 
         Its base is larger than any picture may be, or is a colour that is none.
     """
     base, dpi = _open_base(scene, read, decode)
-    made: dict[tuple[str, str | None], Rgba] = {}
-    placed: dict[int, Placed] = {}
-    for number, cut in enumerate(scene.cuts):
+    made: dict[tuple[str, str | None], Source] = {}
+
+    def make(cut: SceneCut) -> Source:
+        if cut.fill is not None:
+            return fill_source(cut.fill)
+        assert cut.picture is not None
         key = (cut.picture, cut.recipe)
         if key not in made:  # a picture that is there twice is keyed once
             recipe = Recipe() if cut.recipe is None else read_recipe(read(cut.recipe))
-            made[key] = take_cut(decode(read(cut.picture)), recipe)
-        placed[number] = Placed(made[key], cut.to_place())
-    numbers = {id(cut): number for number, cut in enumerate(scene.cuts)}
+            made[key] = Source(take_cut(decode(read(cut.picture)), recipe))
+        return made[key]
 
-    def find_around(cut: SceneCut) -> Placed | None:
-        return None if cut.inside is None else placed[numbers[id(scene.find(cut.inside))]]
+    pieces = [
+        to_piece(cut, cut.title, make(cut), None if cut.inside is None else find_titled(scene.cuts, cut.inside))
+        for cut in scene.cuts
+    ]  # fmt: skip
+    shown = [piece for piece in pieces if not piece.is_hidden]
+    return Opened(Scene(base, pieces), scene.dots_per_inch or dpi, find_enlarged(shown))
 
-    cuts = tuple((cut.title, Laid(placed[k], cut.opacity, find_around(cut))) for k, cut in enumerate(scene.cuts))  # fmt: skip
-    enlarged = tuple((cut.title, cut.scale) for cut in scene.cuts if cut.scale > 1)
-    return Opened(base, cuts, scene.dots_per_inch or dpi, enlarged)
 
-
-def _open_base(scene: Scene, read: Read, decode: Callable[[bytes], Decoded]) -> tuple[Rgba, float | None]:  # fmt: skip
+def _open_base(scene: SceneFile, read: Read, decode: Callable[[bytes], Decoded]) -> tuple[Base, float | None]:  # fmt: skip
     picture, dpi = None, None
-    colour = (0, 0, 0, 0)
-    if scene.base is not None and scene.base.startswith("#"):
-        colour = (*_read_colour(scene.base), 255)
-    elif scene.base is not None:
-        decoded = decode(read(scene.base))
-        dpi = decoded.dots_per_inch
-        alpha = decoded.picture.alpha
-        picture = np.dstack([decoded.picture.rgb, np.full(decoded.picture.rgb.shape[:2], 255, np.uint8) if alpha is None else alpha])  # fmt: skip
-        if scene.width is None:
-            return picture, dpi
+    fill: Gradient | tuple[int, int, int] | None = None
     width, height = scene.width or 1, scene.height or 1
+    if scene.base_picture is not None:
+        decoded = decode(read(scene.base_picture))
+        dpi = decoded.dots_per_inch
+        picture = Source(_to_solid(decoded.picture.rgb, decoded.picture.alpha))
+        if scene.width is None:
+            height, width = picture.height, picture.width
+    elif isinstance(scene.base, GradientSaid):
+        fill = scene.base.to_gradient()
+    elif scene.base is not None:
+        fill = _read_colour(scene.base)
     if width * height > MAX_PIXELS:
         raise BadParameterError(
             f"Expected a scene of at most {MAX_PIXELS:,} pixels, this one has {width:,} × {height:,}.",
             field="width",
         )
-    base: Rgba = np.empty((height, width, 4), np.uint8)
-    base[:] = colour
-    if picture is not None:  # from its upper left corner; what it does not reach is clear
-        part = picture[:height, :width]
-        base[: part.shape[0], : part.shape[1]] = part
-    return base, dpi
+    return Base(height, width, fill, picture, scene.cover), dpi
+
+
+def _to_solid(rgb: NDArray[np.uint8], alpha: NDArray[np.uint8] | None = None) -> Rgba:
+    """Return colours with their alpha, or solid."""
+    return np.dstack([rgb, np.full(rgb.shape[:2], 255, np.uint8) if alpha is None else alpha])
 
 
 def _read_colour(text: str) -> tuple[int, int, int]:
@@ -106,19 +124,12 @@ def _read_colour(text: str) -> tuple[int, int, int]:
     return from_hex(text)
 
 
-def render_scene(opened: Opened, kind: str, tick: Tick = no_tick) -> bytes:
+def render_scene(scene: Scene, kind: str, dots_per_inch: float | None, tick: Tick = no_tick) -> bytes:  # fmt: skip
     """Return a scene as a file: ``png``, ``jpeg``, ``webp``, ``avif``, ``pdf``, or with its cuts as layers ``ora`` and ``svg``."""
-    merged = lay(opened.base, [cut for _, cut in opened.cuts], tick)
+    merged = scene.draw(0, 0, 1, scene.base.height, scene.base.width, tick=tick)
     if kind not in ("ora", "svg"):
-        return write_cut(merged, kind, Wish(opened.dots_per_inch))  # type: ignore[arg-type]
-    layers = [RasterLayer("base", opened.base), *(_to_layer(name, cut, opened.base) for name, cut in opened.cuts)]  # fmt: skip
+        return write_cut(merged, kind, Wish(dots_per_inch))  # type: ignore[arg-type]
+    layers = [RasterLayer(*layer) for layer in scene.list_layers()]
     if kind == "ora":
-        return write_layers(layers[::-1], merged, opened.dots_per_inch)
-    return write_scene_svg(layers, opened.dots_per_inch)
-
-
-def _to_layer(name: str, cut: Laid, base: Rgba) -> RasterLayer:
-    """Return a cut as it lies over the scene, in the scene's pixels; no more of it than the scene shows."""
-    height, width = base.shape[:2]
-    rgba, left, top = draw_alone(cut, width, height)
-    return RasterLayer(name, rgba, left, top, cut.opacity)
+        return write_layers(layers[::-1], merged, dots_per_inch)
+    return write_scene_svg(layers, dots_per_inch)

@@ -208,12 +208,12 @@ def _to_rgba(cutter: Cutter) -> Rgba:
     return np.dstack([picture.rgb, alpha])
 
 
-def pack_zip(files: list[Written]) -> bytes:
-    """Return several files as one ZIP archive, stored as they are."""
+def pack_zip(files: Iterable[tuple[str, bytes]]) -> bytes:
+    """Return several files, each with its name, as one ZIP archive, stored as they are."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        for file in files:
-            archive.writestr(zipfile.ZipInfo(file.name), file.data)  # of no date
+        for name, data in files:
+            archive.writestr(zipfile.ZipInfo(name), data)  # of no date
     return out.getvalue()
 
 

@@ -63,7 +63,12 @@ def export_sheet(workshop: Workshop, sheet: Sheet, *, as_png: bool = False) -> D
         )
         if len(found) == 1:
             return Download(found[0].name, found[0].media, found[0].data, found)
-        return Download(to_file_name(stem, "zip"), "application/zip", pack_zip(list(found)), found)
+        return Download(
+            to_file_name(stem, "zip"),
+            "application/zip",
+            pack_zip((file.name, file.data) for file in found),
+            found,
+        )
 
     return workshop.executor.run(export_name(sheet), Priority.EXPORT, compute)
 

@@ -17,6 +17,8 @@ from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import Cutter
 from tidymargin.core.facts import SheetFacts
 from tidymargin.core.levels import Levels
+from tidymargin.core.scenes.sources import Source
+from tidymargin.core.scenes.standing import Scene
 from tidymargin.formats.encode import is_whole_png
 from tidymargin.process import PARTS
 from tidymargin.services.picture.reading import Readers
@@ -35,6 +37,7 @@ from tidymargin.store.folder import (
     unusable,
 )
 from tidymargin.store.originals import Originals
+from tidymargin.store.scenes import Scenes
 from tidymargin.store.sheets import Sheets
 from tidymargin.store.trays import Trays
 
@@ -45,6 +48,7 @@ T = TypeVar("T")
 _MB = 1024 * 1024
 _DISK_BYTES = 2048 * _MB
 _MOST_PICTURES = 500
+_MOST_OPEN = 3  # scenes, which hold on to what their cuts show
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,6 +71,7 @@ class Workshop:
     lock: FolderLock
     sheets: Sheets
     trays: Trays
+    scenes: Scenes
     exports: Exports
     originals: Originals
     copies: Copies
@@ -81,6 +86,8 @@ class Workshop:
     levels: ByteCache[Levels] = field(default_factory=lambda: ByteCache(512 * _MB))
     cutters: ByteCache[Cutter] = field(default_factory=lambda: ByteCache(256 * _MB))
     tiles: ByteCache[NDArray[np.uint8]] = field(default_factory=lambda: ByteCache(256 * _MB))
+    sources: ByteCache[Source] = field(default_factory=lambda: ByteCache(768 * _MB))
+    scenes_open: ByteCache[Scene] = field(default_factory=lambda: ByteCache(_MOST_OPEN, _MOST_OPEN))
     small: ByteCache[Any] = field(default_factory=lambda: ByteCache(64 * _MB))
     stopped: set[str] = field(default_factory=set)
     failed: dict[str, DomainError] = field(default_factory=dict)
@@ -193,6 +200,7 @@ def open_workshop(folder: Path) -> Workshop:
         lock,
         sheets,
         Trays(sheets.engine),
+        Scenes(sheets.engine),
         Exports(sheets.engine),
         originals,
         copies,

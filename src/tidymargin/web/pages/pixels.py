@@ -38,11 +38,13 @@ _MOST_TRIED_PX, _MOST_VALUES = 600, 4000
 blueprint = sheet_blueprint("pixels")
 
 
-def _read_view() -> View:
+def read_view() -> View:
+    """Return the window that is asked for."""
     return View(read_argument("left"), read_argument("top"), read_argument("cell"), int(read_argument("width")), int(read_argument("height")))  # fmt: skip
 
 
-def _send_raw(pixels: NDArray[np.uint8]) -> Response:
+def send_raw(pixels: NDArray[np.uint8]) -> Response:
+    """Send pixels as they are, with their size."""
     response = Response(pixels.tobytes(), mimetype="application/octet-stream")
     response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
     return response
@@ -59,20 +61,20 @@ def show_view() -> Response:
     sheet = _load_asked()
     tried = read_argument("tried") if "tried" in request.args else None
     settles = request.args.get("settles") == "1"
-    view = _read_view()
+    view = read_view()
     asker = request.args.get("asker", "")[:40]
     try:
         seen = viewing.render_view(the_workshop(), sheet, view, tried, settles=settles, asker=asker)
     except StoppedError:  # whoever asked has asked for something newer since
         return send_nothing()
-    return _send_raw(seen)
+    return send_raw(seen)
 
 
 @blueprint.get("/draft")
 def show_draft() -> Response:
     """Send a draft of the cut in a window as raw RGBA, for as long as the sheet is being measured."""
     sheet = the_sheet()
-    return _send_raw(viewing.render_draft(the_workshop(), sheet, _read_view()))
+    return send_raw(viewing.render_draft(the_workshop(), sheet, read_view()))
 
 
 @blueprint.get("/tried")
@@ -85,33 +87,33 @@ def show_tried() -> Response:
     values = read_json(request.args.get("values", "{}")[:_MOST_VALUES], "values")
     if not isinstance(values, dict):
         raise BadParameterError("Expected values as a JSON object.", field="values")
-    view = _read_view()
+    view = read_view()
     if view.cell != 1 or max(view.width, view.height) > _MOST_TRIED_PX:
         raise BadParameterError(f"Expected a window of at most {_MOST_TRIED_PX} px, pixel for pixel.", field="width")  # fmt: skip
     is_plain = request.args.get("plain") == "1"
     workshop = the_workshop()
-    return _send_raw(drafts.render_tried(workshop, sheet, view, step, values, is_plain=is_plain))  # type: ignore[arg-type]
+    return send_raw(drafts.render_tried(workshop, sheet, view, step, values, is_plain=is_plain))  # type: ignore[arg-type]
 
 
 @blueprint.get("/sketch")
 def show_sketch() -> Response:
     """Send the cut in a window before its rims are solved, as raw RGBA."""
     sheet = _load_asked()
-    return _send_raw(viewing.render_sketch(the_workshop(), sheet, _read_view()))
+    return send_raw(viewing.render_sketch(the_workshop(), sheet, read_view()))
 
 
 @blueprint.get("/original")
 def show_original() -> Response:
     """Send the original in a window as raw RGBA."""
     sheet = the_sheet()
-    return _send_raw(viewing.render_original(the_workshop(), sheet, _read_view()))
+    return send_raw(viewing.render_original(the_workshop(), sheet, read_view()))
 
 
 @blueprint.get("/uncropped")
 def show_uncropped() -> Response:
     """Send the whole picture in a window, whatever the work area, as raw RGBA."""
     sheet = the_sheet()
-    return _send_raw(viewing.render_uncropped(the_workshop(), sheet, _read_view()))
+    return send_raw(viewing.render_uncropped(the_workshop(), sheet, read_view()))
 
 
 @blueprint.get("/place")
@@ -127,13 +129,13 @@ def show_place() -> Response:
 def show_takes() -> Response:
     """Send what a click at a place would clear, in a window, as one byte a pixel."""
     sheet = the_sheet()
-    view = _read_view()
+    view = read_view()
     takes = look_at_place(
         the_workshop(), sheet, int(read_argument("row")), int(read_argument("col"))
     ).takes
     area = sheet.area
     mask = np.zeros((area.height, area.width), np.bool_) if takes is None else takes
-    return _send_raw(viewing.render_mask(mask, view))
+    return send_raw(viewing.render_mask(mask, view))
 
 
 @blueprint.get("/thumbnail.png")
@@ -227,7 +229,8 @@ def show_narrow(number: int) -> Response:
     return _send_crop(sheet, boxes, number - 1)
 
 
-def _send_file(name: str, media: str, data: bytes) -> Response:
+def send_file(name: str, media: str, data: bytes) -> Response:
+    """Send a file to be saved under a name."""
     response = Response(data, mimetype=media)
     plain = name.encode("ascii", "replace").decode().replace("?", "_").replace('"', "_")
     response.headers["Content-Disposition"] = (
@@ -244,14 +247,14 @@ def export() -> Response:
     found = export_sheet(the_workshop(), sheet, as_png=as_png)
     if not as_png:
         note_export(the_workshop(), sheet, found)
-    return _send_file(found.name, found.media, found.data)
+    return send_file(found.name, found.media, found.data)
 
 
 @blueprint.get("/exports/<int:export_id>")
 def export_once_more(export_id: int) -> Response:
     """Send again what an earlier export gave."""
     found = export_again(the_workshop(), the_sheet(), export_id)
-    return _send_file(found.name, found.media, found.data)
+    return send_file(found.name, found.media, found.data)
 
 
 @blueprint.get("/export/sample/<any(png_hard, png_palette):kind>.png")

@@ -63,6 +63,8 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
     aside = len(workshop.originals.list_aside())
     return {
         "sheets": workshop.trays.list_sheets(None, shown),
+        "scenes": workshop.scenes.list_all(),
+        "binned_scenes": workshop.scenes.list_all(in_bin=True),
         "trays": [_show_tray(tray) for tray in workshop.trays.list_all()],
         "total": total,
         "shown": shown,
@@ -71,7 +73,7 @@ def _facts_for_templates(moved: Sheet | None = None) -> dict[str, object]:
         "moved": moved,
         "on": chosen_backdrop(),
         "sentence": say_trays(total),
-        "said_bin": say_bin(len(binned), disk),
+        "said_bin": say_bin(len(binned) + len(workshop.scenes.list_all(in_bin=True)), disk),
         "said_disk": say_disk(disk),
         "loose": list_without_tray(workshop),
         "aside": aside,

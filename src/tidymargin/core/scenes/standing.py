@@ -1,0 +1,250 @@
+"""A scene put together: a base, and on it cuts with their shadows, of which any window is drawn at any reduction."""
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.scenes.laying import Laid, draw_alone, lay
+from tidymargin.core.scenes.placing import Place, Placed
+from tidymargin.core.scenes.sitting import Shadow, draw_shadow, match_light
+from tidymargin.core.scenes.sources import Source
+
+Rgba = NDArray[np.uint8]
+Colour = tuple[int, int, int]
+
+_LIT_PX = 256  # how large the base is looked at to match light
+_LEAST_SEEN, _BESIDE = 16, 2  # how solid, of 255, and how near a cut is that a click takes
+_CLEAR = np.zeros(4, np.uint8)
+
+
+@dataclass(frozen=True, slots=True)
+class Gradient:
+    """Two colours and the way from one to the other.
+
+    Parameters
+    ----------
+    start, end : tuple of int
+        sRGB.
+    turn : float
+        Degrees clockwise; 0 from the top to the bottom.
+    """
+
+    start: Colour
+    end: Colour
+    turn: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Base:
+    """What cuts lie on.
+
+    Parameters
+    ----------
+    height, width : int
+        Of the scene, px.
+    fill : Colour, Gradient or None
+        None for nothing.
+    picture : Source, optional
+        Over that.
+    covers : bool
+        Whether the picture is scaled to cover all of it, its middle in the middle; else it lies pixel on pixel in the upper left corner.
+    """
+
+    height: int
+    width: int
+    fill: Colour | Gradient | None = None
+    picture: Source | None = None
+    covers: bool = True
+
+    @property
+    def place(self) -> Place:
+        """The picture's."""
+        assert self.picture is not None
+        height, width = self.picture.height, self.picture.width
+        if not self.covers:
+            return Place()
+        scale = max(self.height / height, self.width / width)
+        # whole pixels where nothing is scaled
+        left, top = (self.width - width * scale) / 2, (self.height - height * scale) / 2
+        return Place(math.floor(left), math.floor(top), 1.0) if scale == 1 else Place(left, top, scale)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Piece:
+    """A cut in a scene.
+
+    Parameters
+    ----------
+    name : str
+        As it is called.
+    source : Source
+        What it shows.
+    place : Place
+        Where.
+    opacity, light : float
+        0 to 1.
+    inside : int, optional
+        The number, among the pieces, of the one within whose matte alone it is seen.
+    shadow : Shadow, optional
+        That it casts.
+    is_hidden : bool
+        Whether it is not shown; others may be inside of it all the same.
+    """
+
+    name: str
+    source: Source
+    place: Place
+    opacity: float = 1.0
+    inside: int | None = None
+    shadow: Shadow | None = None
+    light: float = 0.0
+    is_hidden: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Standing:
+    """One thing to be laid: a cut or its shadow."""
+
+    of: int
+    is_shadow: bool
+    source: Source
+    place: Place
+    opacity: float
+    inside: Piece | None
+
+    def to_laid(self, left: float, top: float, cell: float) -> Laid:
+        """Return it as a window shows it."""
+        inside = None if self.inside is None else _see(self.inside.source, self.inside.place, left, top, cell)  # fmt: skip
+        return Laid(_see(self.source, self.place, left, top, cell), self.opacity, inside)
+
+
+def _see(source: Source, place: Place, left: float, top: float, cell: float) -> Placed:
+    return Placed(*source.pick(source.to_figure(place.seen(left, top, cell))))
+
+
+class Scene:
+    """A scene put together.
+
+    Parameters
+    ----------
+    base : Base
+        What the cuts lie on.
+    pieces : sequence of Piece
+        From the bottom up.
+    """
+
+    def __init__(self, base: Base, pieces: Sequence[Piece]) -> None:
+        self.base = base
+        self.pieces = tuple(pieces)
+        self._standings = tuple(self._stand())
+
+    def _stand(self) -> Iterable[Standing]:
+        for number, piece in enumerate(self.pieces):
+            if piece.is_hidden or piece.source.is_clear:
+                continue
+            around = None if piece.inside is None else self.pieces[piece.inside]
+            if piece.shadow is not None and piece.shadow.amount:
+                rgba, place = draw_shadow(piece.source, piece.place, piece.shadow)
+                yield Standing(number, True, Source(rgba), place, piece.opacity, around)
+            source = self._match(piece) if piece.light else piece.source
+            yield Standing(number, False, source, piece.place, piece.opacity, around)
+
+    def _match(self, piece: Piece) -> Source:
+        """Return a cut as the base's light would show it."""
+        placed = Placed(*piece.source.pick(piece.source.to_figure(piece.place)))
+        top, left = max(0, placed.top), max(0, placed.left)
+        bottom, right = min(self.base.height, placed.bottom), min(self.base.width, placed.right)
+        if bottom <= top or right <= left:
+            return piece.source
+        cell = max(1.0, max(bottom - top, right - left) / _LIT_PX)
+        size = (max(1, round((bottom - top) / cell)), max(1, round((right - left) / cell)))
+        return piece.source.with_colours(
+            lambda rgba: match_light(rgba, self._draw_base(left, top, cell, *size), piece.light)
+        )
+
+    def _draw_base(self, left: float, top: float, cell: float, height: int, width: int) -> Rgba:
+        out: Rgba = np.empty((height, width, 4), np.uint8)
+        fill = self.base.fill
+        if isinstance(fill, Gradient):
+            out[..., :3] = draw_gradient(fill, (self.base.height, self.base.width), left, top, cell, height, width)  # fmt: skip
+            out[..., 3] = 255
+        else:
+            out[:] = _CLEAR if fill is None else (*fill, 255)
+        if self.base.picture is None:
+            return out
+        return lay(out, [Laid(_see(self.base.picture, self.base.place, left, top, cell))])
+
+    def draw(
+        self, left: float, top: float, cell: float, height: int, width: int, *, tick: Tick = no_tick
+    ) -> Rgba:
+        """Return a window of the scene, (height, width, 4) uint8 of straight alpha.
+
+        Parameters
+        ----------
+        left, top : float
+            Its corner, px of the scene.
+        cell : float
+            Pixels of the scene for each of its own, 1 or more.
+        """
+        laid = [standing.to_laid(left, top, cell) for standing in self._standings]
+        return lay(self._draw_base(left, top, cell, height, width), laid, tick)
+
+    def draw_parts(
+        self, chosen: set[int], left: float, top: float, cell: float, height: int, width: int
+    ) -> tuple[Rgba, Rgba, Rgba]:
+        """Return what lies below some cuts, these alone, and what lies above the lowest of them, each as `draw` does."""
+        numbers = [k for k, standing in enumerate(self._standings) if standing.of in chosen]
+        first = numbers[0] if numbers else len(self._standings)
+        laid = [standing.to_laid(left, top, cell) for standing in self._standings]
+        clear = np.zeros((height, width, 4), np.uint8)
+        above = [laid[k] for k in range(first, len(laid)) if k not in numbers]
+        below = lay(self._draw_base(left, top, cell, height, width), laid[:first])
+        return below, lay(clear, [laid[k] for k in numbers]), lay(clear, above)
+
+    def list_layers(self) -> list[tuple[str, Rgba, int, int, float]]:
+        """Return the base and each thing on it as it lies in the scene: its name, pixels, left, top, and opacity."""
+        height, width = self.base.height, self.base.width
+        found = [("base", self._draw_base(0, 0, 1, height, width), 0, 0, 1.0)]
+        for standing in self._standings:
+            name = self.pieces[standing.of].name + (", shadow" if standing.is_shadow else "")
+            found.append((name, *draw_alone(standing.to_laid(0, 0, 1), width, height), standing.opacity))  # fmt: skip
+        return found
+
+    def find_at(self, x: float, y: float, cell: float) -> int | None:
+        """Return the number of the frontmost cut that shows at a place, or beside it; None where only the base does.
+
+        Parameters
+        ----------
+        x, y : float
+            px of the scene.
+        cell : float
+            Pixels of the scene for each that is shown.
+        """
+        side = 2 * _BESIDE + 1
+        left, top = math.floor(x / cell - _BESIDE) * cell, math.floor(y / cell - _BESIDE) * cell
+        for standing in reversed(self._standings):
+            if standing.is_shadow:
+                continue
+            rgba, _, _ = draw_alone(standing.to_laid(left, top, cell), side, side)
+            if rgba[..., 3].max() * standing.opacity >= _LEAST_SEEN:
+                return standing.of
+        return None
+
+
+def draw_gradient(
+    gradient: Gradient, size: tuple[int, int], left: float, top: float, cell: float, height: int, width: int
+) -> Rgba:  # fmt: skip
+    """Return a window of a gradient over a size, (height, width, 3) uint8; its ends are the farthest corners along its way."""
+    angle = math.radians(gradient.turn)
+    down, across = math.cos(angle), -math.sin(angle)
+    far = (abs(down) * size[0] + abs(across) * size[1]) / 2
+    y = top + (np.arange(height) + 0.5) * cell - size[0] / 2
+    x = left + (np.arange(width) + 0.5) * cell - size[1] / 2
+    share = np.clip((down * y[:, None] + across * x) / (2 * far) + 0.5, 0, 1)[..., None]
+    start, end = np.array(gradient.start, np.float64), np.array(gradient.end, np.float64)
+    found: Rgba = np.rint(start + share * (end - start)).astype(np.uint8)
+    return found

@@ -1,0 +1,1 @@
+"""Scenes: cuts that stay sheets, arranged on a base."""

@@ -1,0 +1,360 @@
+// What is done with cuts on the stage: taken in hand, moved, sized, turned; by mouse, pen, touch and keys.
+
+import { Newest, toQuery } from "../pixels.js";
+
+const DRAG_PX = 5;
+const CORNER_PX = 16;
+const TURN_PX = 44;
+const MEETS_PX = 7;
+const RESTS_MS = 350;
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+const STEP = 1.05;
+
+export class Hand {
+  constructor(stage, acts) {
+    this.stage = stage;
+    this.acts = acts; // { take(keys), post(path, values), say(verb, detail), spot(place) }
+    this.down = new Map();
+    this.mode = null;
+    const { canvas } = stage;
+    canvas.addEventListener("pointerdown", (event) => this.begin(event));
+    canvas.addEventListener("pointermove", (event) => this.move(event));
+    canvas.addEventListener("pointerup", (event) => this.end(event));
+    canvas.addEventListener("pointercancel", () => this.drop());
+    canvas.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
+    canvas.addEventListener("keydown", (event) => this.key(event));
+    this.looks = new Newest(
+      (order, signal) => this.findAt(order, signal),
+      ({ key, name }) => this.mode === null && this.sayHere(key, name),
+      () => null,
+    );
+  }
+
+  get scene() {
+    return this.stage.scene;
+  }
+
+  // What a click would do here.
+  sayHere(key, name) {
+    const { inHand } = this.scene;
+    const held = inHand.map((cut) => cut.name).join(", ");
+    if (key !== null && !this.scene.keys.includes(key)) this.acts.say(`Take ${name} in hand`, "a drag moves it; Shift and click takes it along with what is in hand");
+    else if (inHand.length) this.acts.say(held, "drag to move, a corner to size, outside a corner to turn; Esc lays it down");
+    else this.acts.say("Point at a cut", "click takes it in hand, a drag moves it; N and B go from one to the next");
+  }
+
+  async findAt({ x, y }, signal) {
+    const cell = Math.max(1, 1 / this.stage.viewport.scale);
+    const response = await fetch(`${this.scene.address}at?${toQuery({ x, y, cell })}`, { signal, headers: { Accept: "application/json" } });
+    return response.ok ? response.json() : { key: null, name: "" };
+  }
+
+  // Which corner of what is in hand a place is at, and whether outside of it.
+  cornerAt({ x, y }) {
+    const [cut] = this.scene.inHand;
+    if (this.scene.inHand.length !== 1 || cut.locked || !cut.corners.length) return null;
+    const corners = cut.corners.map((corner) => this.stage.place(corner, false));
+    const far = corners.map((corner) => Math.hypot(corner.x - x, corner.y - y) / this.stage.ratio);
+    const least = Math.min(...far);
+    const number = far.indexOf(least);
+    if (least <= CORNER_PX) return { number, turns: false };
+    return least <= TURN_PX && !isInside(corners, x, y) ? { number, turns: true } : null;
+  }
+
+  isOnHeld({ x, y }) {
+    return this.scene.inHand.some((cut) => cut.corners.length && isInside(cut.corners.map((corner) => this.stage.place(corner, false)), x, y));
+  }
+
+  begin(event) {
+    if (event.button > 0) return;
+    this.stage.canvas.setPointerCapture(event.pointerId);
+    this.stage.canvas.focus({ preventScroll: true });
+    const sample = this.stage.locate(event);
+    this.down.set(event.pointerId, sample);
+    if (this.down.size > 1) {
+      this.drop(true);
+      this.mode = "pinch";
+      return;
+    }
+    this.from = sample;
+    this.last = sample;
+    this.corner = this.cornerAt(sample);
+    this.wasHeld = this.isOnHeld(sample);
+    this.hit = sample.touch && this.wasHeld ? null : this.findAt(sample.at).catch(() => ({ key: null, name: "" }));
+    this.hit?.then((found) => (this.found = found));
+    this.found = null;
+    this.mode = "pressed";
+  }
+
+  move(event) {
+    const sample = this.stage.locate(event);
+    const before = this.down.get(event.pointerId);
+    if (!before) {
+      this.acts.spot(sample.at);
+      const corner = this.cornerAt(sample);
+      if (corner) this.acts.say(this.scene.inHand[0].name, corner.turns ? "drag here to turn it; Shift turns in steps of 15°" : "drag this corner to size it");
+      else this.looks.want(sample.at);
+      return;
+    }
+    this.down.set(event.pointerId, sample);
+    if (this.mode === "pinch") {
+      const [other] = [...this.down].filter(([id]) => id !== event.pointerId).map(([, at]) => at);
+      if (other) this.pinch(before, sample, other);
+      return;
+    }
+    if (this.mode === "pressed") {
+      if (Math.hypot(sample.x - this.from.x, sample.y - this.from.y) < DRAG_PX * this.stage.ratio) return;
+      this.choose(sample);
+    }
+    if (this.mode === "pan") {
+      this.stage.viewport.pan(sample.x - this.last.x, sample.y - this.last.y);
+      this.stage.moved();
+    } else if (this.mode === "move") this.moveBy(sample);
+    else if (this.mode === "size") this.sizeBy(sample);
+    else if (this.mode === "turn") this.turnBy(sample);
+    this.last = sample;
+  }
+
+  // What a drag does is decided once: by what was under the press.
+  choose(sample) {
+    const key = this.found?.key ?? null;
+    if (this.corner) {
+      this.mode = this.corner.turns ? "turn" : "size";
+      const [cut] = this.scene.inHand;
+      this.pickUp([cut], { middle: middleOf(cut.corners), factor: 1, turn: 0 });
+    } else if (this.wasHeld) {
+      this.grab(this.scene.inHand);
+    } else if (key !== null && !sample.touch) {
+      this.acts.take([key]);
+      this.grab(this.scene.inHand);
+    } else if (this.hit && this.found === null && !sample.touch) {
+      this.mode = "pressed"; // not known yet what is here
+    } else {
+      this.mode = "pan";
+    }
+  }
+
+  grab(cuts) {
+    const groups = new Set(cuts.map((cut) => cut.group).filter(Boolean));
+    const moved = this.scene.held.filter((cut) => (cuts.includes(cut) || groups.has(cut.group)) && !cut.locked);
+    if (!moved.length) {
+      this.acts.say(cuts[0].name, "it is locked and cannot be moved; its sentence unlocks it");
+      this.mode = "idle";
+      return;
+    }
+    this.mode = "move";
+    this.stops = null;
+    this.pickUp(moved, { right: 0, down: 0 });
+    const keys = moved.map((cut) => cut.key).join(",");
+    fetch(`${this.scene.address}stops?${toQuery({ keys })}`)
+      .then((response) => response.json())
+      .then((stops) => (this.stops = stops))
+      .catch(() => null);
+  }
+
+  pickUp(cuts, values) {
+    this.stage.pickUp({ keys: cuts.map((cut) => cut.key), right: 0, down: 0, mixes: cuts.some((cut) => cut.mixes), ...values });
+  }
+
+  moveBy(sample) {
+    const by = { right: sample.at.x - this.from.at.x, down: sample.at.y - this.from.at.y };
+    const lines = {};
+    const words = [];
+    for (const [axis, field] of [["across", "right"], ["down", "down"]]) {
+      const near = (MEETS_PX * this.stage.ratio) / this.stage.viewport.scale;
+      const stop = sample.free ? null : (this.stops?.[axis] ?? []).reduce((best, one) => (Math.abs(one.by - by[field]) < Math.abs((best?.by ?? by[field] + near) - by[field]) ? one : best), null);
+      if (stop) {
+        lines[axis] = stop.line;
+        words.push(stop.words);
+        by[field] = stop.by;
+      } else {
+        by[field] = Math.round(by[field]); // whole pixels stay whole
+      }
+    }
+    this.stage.follow({ ...by, lines });
+    const name = this.scene.inHand.map((cut) => cut.name).join(", ");
+    this.acts.say(name, words.length ? `meets ${words.join(", and ")}; hold Ctrl to pass by` : `${this.acts.length(by.right)} to the right, ${this.acts.length(by.down)} down; Esc puts it back`);
+  }
+
+  sizeBy(sample) {
+    const { middle } = this.stage.drag;
+    const factor = Math.max(0.02, distance(sample.at, middle) / Math.max(1, distance(this.from.at, middle)));
+    const [cut] = this.scene.inHand;
+    const scale = Math.min(100, Math.max(0.001, cut.scale * factor));
+    this.stage.follow({ factor: scale / cut.scale, scale });
+    this.acts.say(cut.name, `at ${format(100 * scale)} %${scale > 1 ? ", larger than its own pixels: it gets softer" : ""}; Esc puts it back`);
+  }
+
+  turnBy(sample) {
+    const { middle } = this.stage.drag;
+    const [cut] = this.scene.inHand;
+    let turn = (angle(sample.at, middle) - angle(this.from.at, middle) + 540) % 360 - 180;
+    turn = sample.shift ? Math.round((cut.turn + turn) / 15) * 15 - cut.turn : Math.round(turn * 10) / 10;
+    this.stage.follow({ turn });
+    this.acts.say(cut.name, `turned by ${format(cut.turn + turn)}°; Esc puts it back`);
+  }
+
+  async end(event) {
+    const sample = this.stage.locate(event);
+    this.down.delete(event.pointerId);
+    if (this.down.size) return;
+    const { mode } = this;
+    this.mode = null;
+    const { drag } = this.stage;
+    if (mode === "pressed") await this.click(sample);
+    if (!drag || drag.waits) return;
+    if (mode === "move") this.finish("move", { keys: drag.keys.join(","), right: drag.right, down: drag.down }, drag.right || drag.down);
+    else if (mode === "size") this.finish("size-cut", { key: drag.keys[0], scale: drag.scale }, drag.scale);
+    else if (mode === "turn") this.finish("size-cut", { key: drag.keys[0], turn: this.scene.inHand[0].turn + drag.turn }, drag.turn);
+  }
+
+  finish(path, values, changes) {
+    if (!changes) {
+      this.stage.putBack();
+      return;
+    }
+    this.stage.letGo();
+    this.acts.post(path, values);
+  }
+
+  async click(sample) {
+    const found = (await this.hit) ?? { key: null };
+    const { keys } = this.scene;
+    if (found.key === null) {
+      if (!sample.shift && !this.wasHeld) this.acts.take([]);
+    } else if (sample.shift) {
+      this.acts.take(keys.includes(found.key) ? keys.filter((key) => key !== found.key) : [...keys, found.key]);
+    } else if (!(keys.length === 1 && keys[0] === found.key)) {
+      this.acts.take([found.key]);
+    }
+  }
+
+  pinch(before, now, other) {
+    const { viewport } = this.stage;
+    const factor = Math.hypot(now.x - other.x, now.y - other.y) / Math.max(1, Math.hypot(before.x - other.x, before.y - other.y));
+    viewport.zoomAt((now.x + other.x) / 2, (now.y + other.y) / 2, factor);
+    viewport.pan((now.x - before.x) / 2, (now.y - before.y) / 2);
+    this.stage.moved();
+  }
+
+  drop(isPinch = false) {
+    if (!isPinch) this.down.clear();
+    this.mode = null;
+    clearTimeout(this.resting);
+    this.resting = null;
+    if (this.stage.drag && !this.stage.drag.waits) this.stage.putBack();
+  }
+
+  wheel(event) {
+    event.preventDefault();
+    const { x, y } = this.stage.locate(event);
+    const lines = event.deltaMode === 1 ? event.deltaY * 16 : event.deltaY;
+    this.stage.viewport.zoomAt(x, y, Math.exp(-Math.max(-240, Math.min(240, lines)) / 400));
+    this.stage.moved();
+  }
+
+  key(event) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (this.act(event)) event.preventDefault();
+  }
+
+  act(event) {
+    const letter = event.key.toLowerCase();
+    const { inHand } = this.scene;
+    if (event.key in ARROWS) return this.nudge(ARROWS[event.key], event.shiftKey ? 10 : 1);
+    if (letter === "n" || letter === "b") return this.walk(letter === "n" ? 1 : -1);
+    if (letter === "l" || letter === "k") return this.nudgeSize(letter === "l" ? STEP : 1 / STEP);
+    if (letter === "t") return this.nudgeTurn(event.shiftKey ? -5 : 5);
+    if (event.key === "PageUp" || event.key === "PageDown") {
+      if (inHand.length === 1) this.acts.post("stack", { key: inHand[0].key, to: event.key === "PageUp" ? "forward" : "backward" });
+      return true;
+    }
+    if (event.key === "Delete" || event.key === "Backspace") {
+      if (inHand.length) this.acts.post("several/take_out", { keys: this.scene.keys.join(",") });
+      return true;
+    }
+    if (event.key === "Escape") {
+      if (this.stage.drag && !this.stage.drag.waits) this.drop();
+      else this.acts.take([]);
+      return true;
+    }
+    if (event.key === "+" || event.key === "=" || event.key === "-") {
+      const { viewport } = this.stage;
+      viewport.zoomAt(viewport.width / 2, viewport.height / 2, event.key === "-" ? 1 / 1.5 : 1.5);
+      this.stage.moved();
+      return true;
+    }
+    return false;
+  }
+
+  // From the front to the back.
+  walk(by) {
+    const order = this.scene.held.map((cut) => cut.key).reverse();
+    if (!order.length) return true;
+    const at = order.indexOf(this.scene.keys[0]);
+    this.acts.take([order[at < 0 ? (by > 0 ? 0 : order.length - 1) : (at + by + order.length) % order.length]]);
+    return true;
+  }
+
+  // Steps by keys are one change once the hand rests.
+  rest(send) {
+    clearTimeout(this.resting);
+    this.resting = setTimeout(() => {
+      this.resting = null;
+      send();
+    }, RESTS_MS);
+    return true;
+  }
+
+  nudge([x, y], far) {
+    const cuts = this.scene.inHand;
+    if (!cuts.length) {
+      this.stage.viewport.pan(-x * far * 16, -y * far * 16);
+      this.stage.moved();
+      return true;
+    }
+    if (this.resting === null || !this.stage.drag) this.grab(cuts);
+    if (this.mode === "idle") return true;
+    this.mode = null;
+    const { drag } = this.stage;
+    const by = { right: drag.right + x * far, down: drag.down + y * far };
+    this.stage.follow(by);
+    this.acts.say(cuts.map((cut) => cut.name).join(", "), `${this.acts.length(by.right)} to the right, ${this.acts.length(by.down)} down`);
+    return this.rest(() => this.finish("move", { keys: drag.keys.join(","), ...by }, by.right || by.down));
+  }
+
+  nudgeSize(factor) {
+    const [cut] = this.scene.inHand;
+    if (this.scene.inHand.length !== 1 || cut.locked || !cut.corners.length) return true;
+    if (this.resting === null || !this.stage.drag) this.pickUp([cut], { middle: middleOf(cut.corners), factor: 1 });
+    const scale = Math.min(100, Math.max(0.001, (this.stage.drag.scale ?? cut.scale) * factor));
+    this.stage.follow({ factor: scale / cut.scale, scale });
+    this.acts.say(cut.name, `at ${format(100 * scale)} %`);
+    return this.rest(() => this.finish("size-cut", { key: cut.key, scale }, true));
+  }
+
+  nudgeTurn(by) {
+    const [cut] = this.scene.inHand;
+    if (this.scene.inHand.length !== 1 || cut.locked || !cut.corners.length) return true;
+    if (this.resting === null || !this.stage.drag) this.pickUp([cut], { middle: middleOf(cut.corners), turn: 0 });
+    const turn = (this.stage.drag.turn ?? 0) + by;
+    this.stage.follow({ turn });
+    this.acts.say(cut.name, `turned by ${format(cut.turn + turn)}°`);
+    return this.rest(() => this.finish("size-cut", { key: cut.key, turn: cut.turn + turn }, turn));
+  }
+}
+
+const distance = (a, b) => Math.hypot(a.x - b.x, a.y - b.y);
+const angle = (at, middle) => (Math.atan2(at.y - middle.y, at.x - middle.x) * 180) / Math.PI;
+const format = (number) => (Math.abs(number) < 10 ? number.toFixed(1) : String(Math.round(number))).replace("-", "−");
+
+function middleOf(corners) {
+  return { x: corners.reduce((sum, [x]) => sum + x / 4, 0), y: corners.reduce((sum, [, y]) => sum + y / 4, 0) };
+}
+
+function isInside(corners, x, y) {
+  return corners.every((from, number) => {
+    const to = corners[(number + 1) % corners.length];
+    return (to.x - from.x) * (y - from.y) - (to.y - from.y) * (x - from.x) >= 0;
+  });
+}
