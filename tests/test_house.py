@@ -34,8 +34,9 @@ FLOORS = [
     ("services.workshop",),
     ("services.views",),
     ("services.edits",),
-    ("services.trays", "services.scenes"),
+    ("services.trays",),
     ("services.folder",),
+    ("services.scenes",),
     ("web",),
     ("cli",),
 ]

@@ -131,10 +131,26 @@ def demo(port: int | None) -> None:
         _serve(workshop, port, coming=coming)
 
 
+def _bring_harbour(workshop: "Workshop") -> None:
+    """Bring in the picture that the demo's scene lies on; nothing of it is cleared."""
+    from tidymargin.demo.harbour import CARD_PX, draw_harbour
+    from tidymargin.demo.truth import encode_picture
+    from tidymargin.formats.recipe import Recipe
+    from tidymargin.formats.steps import ReachStep
+    from tidymargin.services.folder.bringing import keep_picture
+    from tidymargin.services.scenes.showing import BASE
+    from tidymargin.store.originals import name_of
+
+    data = encode_picture(draw_harbour(*CARD_PX), "jpg", 92)
+    if name_of(data) not in workshop.sheets.list_originals():
+        keep_picture(workshop, data, f"{BASE}.jpg", Recipe(reach=ReachStep(start="picks")))
+
+
 def bring_almanac(workshop: "Workshop", coming: "Watched") -> None:
     """Have the demo's sheets drawn, and each brought in as it is there, but for those that were brought in before."""
     from tidymargin.demo.almanac import draw_almanac
     from tidymargin.services.folder.bringing import keep_picture
+    from tidymargin.services.scenes.showing import make_scenes
     from tidymargin.store.originals import name_of
 
     known = workshop.sheets.list_originals()
@@ -145,6 +161,10 @@ def bring_almanac(workshop: "Workshop", coming: "Watched") -> None:
             if name_of(data) not in known:
                 keep_picture(workshop, data, f"{place.name}{picture.suffix}")
             coming.came += 1
+            if coming.came == 1:  # not before somebody has a sheet to look at
+                _bring_harbour(workshop)
+        if not (workshop.scenes.list_all() or workshop.scenes.list_all(in_bin=True)):
+            make_scenes(workshop)
         (coming.folder / _ALL_HERE).touch()
     except subprocess.CalledProcessError as error:
         coming.trouble = f"A sheet could not be drawn: its process ended with {error.returncode}."

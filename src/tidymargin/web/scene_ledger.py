@@ -95,7 +95,9 @@ def _show_cut(arrangement: Arrangement, cut: ArrangedCut, found: Found, piece: P
         first, last = (min(max(100 * x / arrangement.width, 0), 100) for x in (left, right))
         span = (first, max(last - first, 0.5))
         colour = _mean_colour(piece)
-        if cut.sheet is not None:
+        if cut.sheet is not None and cut.outlined:
+            clean = gettext("It is drawn from its outlines: clean at any size.")
+        elif cut.sheet is not None:
             clean = say_clean(wide, high, arrangement)
         if cut.scale > 1 and cut.sheet is not None and not cut.outlined:
             enlarged = gettext("It is enlarged to %(scale)s of its own pixels, and is softer for it.", scale=f"{100 * cut.scale:.3g} %")  # fmt: skip
@@ -126,6 +128,7 @@ def _list_held(arrangement: Arrangement, pieces: dict[int, Piece] | None) -> lis
             "corners": [] if pieces is None or pieces[cut.key].source.is_clear else pieces[cut.key].source.outline(pieces[cut.key].place).round(3).tolist(),
             "scale": cut.scale,
             "turn": cut.turn,
+            "exact": cut.scale == 1 and not cut.turn and cut.left.is_integer() and cut.top.is_integer(),
             "locked": cut.locked,
             "hidden": cut.hidden,
             "group": cut.group,

@@ -15,7 +15,7 @@ Corner = tuple[float, float]
 """x, y at pixel edges: the picture's own corners are (0, 0) and (width, height)."""
 Corners = tuple[Corner, Corner, Corner, Corner]
 
-_SHORTEST_SIDE_PX = 8  # under which a work area is a slip of the hand; typed
+SHORTEST_SIDE_PX = 8  # under which a work area is a slip of the hand; typed
 _LONGEST_WARPED_PX = 32_000  # the warp counts in 16 bits
 _MOST_KEPT = 4096  # of areas whose figures are remembered, since every request asks for them
 _FLAT = 1e-4  # how nearly parallel sides are taken for parallel
@@ -95,9 +95,9 @@ class Area:
                 hint="Place them upper left, upper right, lower right and lower left.",
                 field="area",
             )
-        if np.hypot(*sides.T).min() < _SHORTEST_SIDE_PX:
+        if np.hypot(*sides.T).min() < SHORTEST_SIDE_PX:
             raise BadParameterError(
-                f"Expected sides of at least {_SHORTEST_SIDE_PX} px.",
+                f"Expected sides of at least {SHORTEST_SIDE_PX} px.",
                 hint="Move the corners apart.",
                 field="area",
             )
@@ -215,9 +215,9 @@ def whole_area(height: int, width: int) -> Area:
     BadImageError
         A side is shorter than that of any area may be.
     """
-    if min(height, width) < _SHORTEST_SIDE_PX:
+    if min(height, width) < SHORTEST_SIDE_PX:
         raise BadImageError(
-            f"Expected a picture of at least {_SHORTEST_SIDE_PX} × {_SHORTEST_SIDE_PX} px, got {width} × {height} px.",
+            f"Expected a picture of at least {SHORTEST_SIDE_PX} × {SHORTEST_SIDE_PX} px, got {width} × {height} px.",
             hint="Add it at a larger size.",
         )
     return Area(whole_corners(height, width), height, width)

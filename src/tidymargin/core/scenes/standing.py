@@ -10,12 +10,15 @@ from numpy.typing import NDArray
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.scenes.laying import Laid, draw_alone, lay
 from tidymargin.core.scenes.placing import Place, Placed
+from tidymargin.core.scenes.rims import RimLine, find_lines
 from tidymargin.core.scenes.sitting import Shadow, draw_shadow, match_light
 from tidymargin.core.scenes.sources import Source
 
 Rgba = NDArray[np.uint8]
 Colour = tuple[int, int, int]
 
+_MORE_PX = 8  # around a cut, of what its rim is seen on
+_MOST_RIM_PX = 4_000_000
 _LIT_PX = 256  # how large the base is looked at to match light
 _LEAST_SEEN, _BESIDE = 16, 2  # how solid, of 255, and how near a cut is that a click takes
 _CLEAR = np.zeros(4, np.uint8)
@@ -194,16 +197,45 @@ class Scene:
         return lay(self._draw_base(left, top, cell, height, width), laid, tick)
 
     def draw_parts(
-        self, chosen: set[int], left: float, top: float, cell: float, height: int, width: int
-    ) -> tuple[Rgba, Rgba, Rgba]:
-        """Return what lies below some cuts, these alone, and what lies above the lowest of them, each as `draw` does."""
-        numbers = [k for k, standing in enumerate(self._standings) if standing.of in chosen]
+        self, chosen: set[int], left: float, top: float, cell: float, height: int, width: int, *, with_shadows: bool = True
+    ) -> tuple[Rgba, Rgba, Rgba]:  # fmt: skip
+        """Return what lies below some cuts, these alone, and what lies above the lowest of them, each as `draw` does.
+
+        Without shadows, those of the chosen ones lie below them.
+        """
+        numbers = [
+            k
+            for k, standing in enumerate(self._standings)
+            if standing.of in chosen and (with_shadows or not standing.is_shadow)
+        ]
         first = numbers[0] if numbers else len(self._standings)
         laid = [standing.to_laid(left, top, cell) for standing in self._standings]
         clear = np.zeros((height, width, 4), np.uint8)
         above = [laid[k] for k in range(first, len(laid)) if k not in numbers]
         below = lay(self._draw_base(left, top, cell, height, width), laid[:first])
         return below, lay(clear, [laid[k] for k in numbers]), lay(clear, above)
+
+    def find_rim_lines(self, number: int) -> list[RimLine]:
+        """Return the lines along a cut's rim that what lies below it makes seen, the longest first, in px of the scene."""
+        piece = self.pieces[number]
+        if piece.is_hidden or piece.source.is_clear:
+            return []
+        left, top, right, bottom = piece.source.surround(piece.place)
+        left, top = max(0, math.floor(left) - _MORE_PX), max(0, math.floor(top) - _MORE_PX)
+        right, bottom = min(self.base.width, math.ceil(right) + _MORE_PX), min(self.base.height, math.ceil(bottom) + _MORE_PX)  # fmt: skip
+        if right <= left or bottom <= top:
+            return []
+        cell = max(1.0, math.sqrt((right - left) * (bottom - top) / _MOST_RIM_PX))
+        height, width = max(1, int((bottom - top) / cell)), max(1, int((right - left) / cell))
+        behind, alone, _ = self.draw_parts({number}, left, top, cell, height, width, with_shadows=False)  # fmt: skip
+        return [
+            RimLine(
+                line.kind,
+                round(line.length_px * cell),
+                tuple(round(side + corner * cell) for side, corner in zip((left, top) * 2, line.box, strict=True)),  # type: ignore[arg-type]
+            )
+            for line in find_lines(alone, behind)
+        ]  # fmt: skip
 
     def list_layers(self) -> list[tuple[str, Rgba, int, int, float]]:
         """Return the base and each thing on it as it lies in the scene: its name, pixels, left, top, and opacity."""

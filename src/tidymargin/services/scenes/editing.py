@@ -1,7 +1,7 @@
 """Changing a scene: each change is one row of its history."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from tidymargin.core.base.errors import BadParameterError
@@ -136,10 +136,12 @@ def place_box(edit: SceneEdit, key: int, change: str, **said: float) -> SavedSce
     piece = load_pieces(edit.workshop, arrangement)[key]
     source, place = piece.source, piece.place
     now = source.to_box(place)
-    scale = said.get("scale", place.scale)
+    # one that is drawn from outlines is larger itself, and scaled less
+    times = arrangement.find(key).scale / place.scale
+    scale = said["scale"] / times if "scale" in said else place.scale
     if "width" in said:
         scale = said["width"] / (source.box[3] - source.box[1])
-    if not 0.0005 < scale <= 100:
+    if not 0.0005 < scale * times <= 100:
         raise BadParameterError("Expected a size between 0.05 % and 10,000 % of the cut’s own.", field="wide")  # fmt: skip
     turn = said.get("turn", place.turn)
     if (scale, turn) != (place.scale, place.turn):
@@ -152,7 +154,8 @@ def place_box(edit: SceneEdit, key: int, change: str, **said: float) -> SavedSce
             box.left if left is None or left == now.left else left,
             box.top if top is None or top == now.top else top,
         )
-    return commit(edit, set_place(arrangement, key, place), change)
+    scale = arrangement.find(key).scale if place.scale == now.scale else place.scale * times
+    return commit(edit, set_place(arrangement, key, replace(place, scale=scale)), change)
 
 
 def _shift(edit: SceneEdit, keys: Sequence[int], axis: Axis, find: Callable[[list[Box]], list[float]], change: str) -> SavedScene:  # fmt: skip
@@ -249,7 +252,7 @@ def set_base(edit: SceneEdit, base: ArrangedBase, *, takes_size: bool = False) -
     return commit(edit, edit.arrangement.changed(**values), "based")
 
 
-def lay_row(workshop: Workshop, name: str, sheets: Sequence[Sheet], *, high_px: int = 600) -> SavedScene:  # fmt: skip
+def lay_row(workshop: Workshop, name: str, sheets: Sequence[Sheet], *, high_px: int = 600, colour: str | None = None) -> SavedScene:  # fmt: skip
     """Begin a scene with sheets on a row: their figures equally high, at equal distances.
 
     Raises
@@ -273,5 +276,9 @@ def lay_row(workshop: Workshop, name: str, sheets: Sequence[Sheet], *, high_px: 
         place = source.move_box(Place(scale=scale), at, gap)
         cuts.append(cut.model_copy(update={"left": place.left, "top": place.top, "scale": scale}))
         at += (right - left) * scale + gap
-    laid = Arrangement(width=min(MAX_SIDE_PX, round(at)), height=high_px + 2 * gap)
+    laid = Arrangement(
+        width=min(MAX_SIDE_PX, round(at)),
+        height=high_px + 2 * gap,
+        base=ArrangedBase(colour=colour),
+    )
     return add_scene(workshop, name, laid.with_cuts(cuts))

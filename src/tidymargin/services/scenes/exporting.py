@@ -118,6 +118,7 @@ def fill_series(
     series = arrangement.series
     if series is None:
         return
+    arrangement = arrangement.with_cut(series.key, outlined=False)
     own = arrangement.find(series.key)
     tray = workshop.trays.load(series.tray)
     sheets = workshop.trays.list_sheets(tray.id)[::-1]

@@ -1,7 +1,8 @@
 """A saved scene with its sheets as they are now, put together and looked at."""
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from hashlib import blake2b
 
 import numpy as np
@@ -9,22 +10,27 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import DomainError, StoppedError
 from tidymargin.core.ground.kinds import from_hex
+from tidymargin.core.outlines.figures import trace_cut
+from tidymargin.core.scenes.rims import RimLine
 from tidymargin.core.scenes.sources import Source
 from tidymargin.core.scenes.standing import Base, Piece, Scene
 from tidymargin.formats.arrangement import ArrangedBase, ArrangedCut, Arrangement
+from tidymargin.formats.outlining import OutlinesEntry
+from tidymargin.formats.vector_svg import draw_svg, write_svg
 from tidymargin.services.picture.scenes import fill_source, to_piece
 from tidymargin.services.views.cutting import load_cutter
 from tidymargin.services.views.measuring import measuring_cost
 from tidymargin.services.views.pictures import load_work, picture_cost
 from tidymargin.services.views.windows import View
 from tidymargin.services.workshop.executor import Priority
-from tidymargin.services.workshop.identity import area_name, cut_name
+from tidymargin.services.workshop.identity import area_name, cut_name, outlines_name
 from tidymargin.services.workshop.states import require_present_engine
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import SavedScene, Sheet
 
 Rgba = NDArray[np.uint8]
 
+_MOST_DRAWN_PX = 60_000_000  # of a cut that is drawn from its outlines
 _CLEAR = np.zeros((1, 1, 4), np.uint8)
 
 
@@ -67,9 +73,9 @@ class Looked:
         """The name of what its pixels are."""
         arranged = self.arrangement.model_copy(update={"format": "png", "series": None, "unit": "px", "dots_per_inch": 300.0})  # fmt: skip
         parts = [arranged.to_json()]
-        for found, is_cut in [*((found, not cut.uncut) for found, cut in zip(self.cuts, self.arrangement.cuts, strict=True)), (self.base, False)]:  # fmt: skip
-            sheet = found.sheet
-            parts.append("" if sheet is None else cut_name(sheet) if is_cut else area_name(sheet))
+        for cut, found in zip(self.arrangement.cuts, self.cuts, strict=True):
+            parts.append("" if found.sheet is None else _name_source(cut, found.sheet))
+        parts.append("" if self.base.sheet is None else area_name(self.base.sheet))
         return blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
     @property
@@ -77,6 +83,14 @@ class Looked:
         """The cuts, or the base as None, that show nothing, and why."""
         pairs = [*zip(self.arrangement.cuts, self.cuts, strict=True), (None, self.base)]
         return [(cut, found.missing) for cut, found in pairs if found.missing is not None]
+
+
+def _name_source(cut: ArrangedCut, sheet: Sheet) -> str:
+    """Return the name of what a cut of a sheet shows."""
+    if cut.uncut:
+        return f"source:{area_name(sheet)}"
+    times = find_times(cut, sheet)
+    return f"source:{cut_name(sheet)}" if times == 1 else f"source:{outlines_name(sheet, 'scene')}:{times}"  # fmt: skip
 
 
 def look_at(workshop: Workshop, arrangement: Arrangement) -> Looked:
@@ -123,18 +137,45 @@ def _make_uncut(workshop: Workshop, sheet: Sheet) -> Source:
     return Source(np.dstack([work.rgb, alpha]))
 
 
-def _load_source(workshop: Workshop, found: Found, *, uncut: bool) -> Source:
-    """Return what a sheet shows; to be called by the executor's own jobs."""
-    sheet = found.sheet
-    if sheet is None:
-        return Source(_CLEAR)
-    name = f"source:{area_name(sheet)}" if uncut else f"source:{cut_name(sheet)}"
-    make: Callable[[Workshop, Sheet], Source] = _make_uncut if uncut else _make_cut
+def _make_outlined(workshop: Workshop, sheet: Sheet, times: int) -> Source:
+    """Return a cut drawn from its outlines, so many times its size."""
+    said = sheet.recipe.export.outlines
+    plan = said.to_plan() if said != OutlinesEntry() else replace(said.to_plan(), colours="auto")
+    cut = load_cutter(workshop, sheet).render_whole()
+    outlines = trace_cut(cut, plan, workshop.executor.tick)
+    return Source(draw_svg(write_svg(outlines).decode(), times))
+
+
+def find_times(cut: ArrangedCut, sheet: Sheet | None) -> int:
+    """Return how many times its size a cut is drawn from its outlines; 1 where it is of pixels."""
+    if not cut.outlined or cut.uncut or sheet is None or cut.scale <= 1:
+        return 1
+    most = math.isqrt(_MOST_DRAWN_PX // (sheet.area.width * sheet.area.height))
+    return max(1, min(math.ceil(cut.scale), most))
+
+
+def _load_source(workshop: Workshop, name: str, make: Callable[[], Source]) -> Source:
+    """Return what something shows; to be called by the executor's own jobs."""
     kept = workshop.sources.get(name)
     if kept is None:
-        kept = workshop.executor.run_inside(name, lambda: make(workshop, sheet))
+        kept = workshop.executor.run_inside(name, make)
         workshop.sources.put(name, kept, kept.size_bytes)
     return kept
+
+
+def _load_cut(workshop: Workshop, cut: ArrangedCut, sheet: Sheet | None) -> Source:
+    if cut.fill is not None:
+        return fill_source(cut.fill)
+    if sheet is None:
+        return Source(_CLEAR)
+    times = find_times(cut, sheet)
+
+    def make() -> Source:
+        if cut.uncut:
+            return _make_uncut(workshop, sheet)
+        return _make_cut(workshop, sheet) if times == 1 else _make_outlined(workshop, sheet, times)
+
+    return _load_source(workshop, _name_source(cut, sheet), make)
 
 
 def _put_together(workshop: Workshop, looked: Looked) -> Scene:
@@ -142,10 +183,14 @@ def _put_together(workshop: Workshop, looked: Looked) -> Scene:
     pieces: list[Piece] = []
     for number, (cut, found) in enumerate(zip(arrangement.cuts, looked.cuts, strict=True)):
         workshop.executor.tick(number / (len(arrangement.cuts) + 1))
-        source = fill_source(cut.fill) if cut.fill else _load_source(workshop, found, uncut=cut.uncut)  # fmt: skip
-        pieces.append(to_piece(cut, cut.name, source, arrangement.find_around(cut)))
+        times = find_times(cut, found.sheet)
+        source = _load_cut(workshop, cut, found.sheet)
+        piece = to_piece(cut, cut.name, source, arrangement.find_around(cut))
+        # what is drawn larger is as large as it was
+        pieces.append(replace(piece, place=replace(piece.place, scale=piece.place.scale / times)) if times > 1 else piece)  # fmt: skip
     base = arrangement.base
-    picture = None if looked.base.sheet is None else _load_source(workshop, looked.base, uncut=True)
+    sheet = looked.base.sheet
+    picture = None if sheet is None else _load_source(workshop, f"source:{area_name(sheet)}", lambda: _make_uncut(workshop, sheet))  # fmt: skip
     fill = from_hex(base.colour) if base.colour else base.gradient.to_gradient() if base.gradient else None  # fmt: skip
     return Scene(Base(arrangement.height, arrangement.width, fill, picture), pieces)
 
@@ -214,6 +259,20 @@ def render_scene_parts(workshop: Workshop, looked: Looked, view: View, keys: set
 
     name = f"sceneparts:{looked.name}:{view}:{sorted(keys)}"
     return workshop.executor.run(name, Priority.VIEW, compute)
+
+
+def load_rim_lines(workshop: Workshop, looked: Looked) -> list[tuple[ArrangedCut, RimLine]]:
+    """Return the lines along cuts' rims that this base makes seen, the longest first."""
+    scene = load_scene(workshop, looked)
+
+    def compute() -> list[tuple[ArrangedCut, RimLine]]:
+        found = []
+        for number, cut in enumerate(looked.arrangement.cuts):
+            workshop.executor.tick(number / len(looked.arrangement.cuts))
+            found += [(cut, line) for line in scene.find_rim_lines(number)]
+        return sorted(found, key=lambda pair: -pair[1].length_px)
+
+    return workshop.look_up(f"scenerims:{looked.name}", Priority.KEEPING, compute, lambda made: 200 * len(made) + 200)  # fmt: skip
 
 
 def sources_at_hand(workshop: Workshop, looked: Looked) -> dict[int, Piece] | None:

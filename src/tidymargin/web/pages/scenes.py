@@ -4,11 +4,11 @@ from typing import Any
 
 from flask import Response, jsonify, render_template, request
 
-from tidymargin.core.base.errors import BadParameterError, UnreadableStepError
+from tidymargin.core.base.errors import BadParameterError, StoppedError, UnreadableStepError
 from tidymargin.formats.arrangement import ArrangedBase, Series
 from tidymargin.services.scenes import editing
 from tidymargin.services.scenes.exporting import scene_export_name
-from tidymargin.services.scenes.opening import look_at_saved, open_name
+from tidymargin.services.scenes.opening import load_rim_lines, look_at_saved, open_name
 from tidymargin.web.answers import Answer, given, read_number, read_seen
 from tidymargin.web.context import scene_blueprint, send_nothing, the_scene, the_workshop
 from tidymargin.web.scene_answers import (
@@ -19,6 +19,7 @@ from tidymargin.web.scene_answers import (
     the_scene_edit,
 )
 from tidymargin.web.scene_ledger import gather_scene
+from tidymargin.web.sentences.scenes import list_rims
 from tidymargin.web.words import gettext
 
 blueprint = scene_blueprint("scenes")
@@ -134,6 +135,17 @@ def keep_version() -> Answer:
 def forget_version(version_id: int) -> Answer:
     """Take a version's name away."""
     return answer_scene(the_workshop().scenes.forget_version(the_scene().id, version_id))
+
+
+@blueprint.get("/rims")
+def show_rims() -> str | Response:
+    """Show the lines along rims that this base makes seen, as soon as they are found."""
+    saved = the_scene()
+    try:
+        found = load_rim_lines(the_workshop(), look_at_saved(the_workshop(), saved))
+    except StoppedError:
+        return send_nothing()
+    return render_template("scenes/_rims.html", rims=list_rims(found), is_looked_for=True)
 
 
 def _job_name() -> str:

@@ -1,9 +1,13 @@
 """Scenes as they lie on the page of trays: begun, put into the bin, and taken out of it."""
 
+import io
+
 from flask import Blueprint, redirect, request, url_for
 
 from tidymargin.formats.arrangement import ArrangedBase, Arrangement
+from tidymargin.services.folder import keeping
 from tidymargin.services.scenes import editing
+from tidymargin.services.scenes.bringing import bring_layers
 from tidymargin.store.values import SavedScene
 from tidymargin.web.answers import Answer, read_number
 from tidymargin.web.context import the_workshop
@@ -16,9 +20,14 @@ NEW = Arrangement(width=1748, height=1240, dots_per_inch=300.0, unit="mm", base=
 
 @blueprint.post("/scenes")
 def begin() -> Answer:
-    """Begin a scene: an empty card, or all sheets of a tray on a row."""
+    """Begin a scene: an empty card, all sheets of a tray on a row, or the layers of a file."""
     workshop = the_workshop()
     name = request.form.get("name", "")
+    file = request.files.get("layers")
+    if file is not None and file.filename:
+        keeping.check_room(workshop, file.stream.seek(0, io.SEEK_END))
+        file.stream.seek(0)
+        return _go_to(bring_layers(workshop, file.stream.read(), file.filename), "")
     if request.form.get("tray"):
         tray = workshop.trays.load(int(read_number("tray", int)))
         saved = editing.lay_row(workshop, name or tray.name, workshop.trays.list_sheets(tray.id)[::-1])  # fmt: skip

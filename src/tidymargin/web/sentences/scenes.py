@@ -1,10 +1,12 @@
 """A scene in sentences: what it lies on, each cut, what is exported, and what changed."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 from markupsafe import Markup
 
 from tidymargin.core.base.errors import DomainError
+from tidymargin.core.scenes.rims import RimLine
 from tidymargin.formats.arrangement import ArrangedCut, Arrangement
 from tidymargin.services.scenes.opening import Looked
 from tidymargin.store.values import SceneState
@@ -167,6 +169,26 @@ def say_export(arrangement: Arrangement, tray: str | None) -> Markup:
         dpi=dpi,
         series=series,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class RimRow:
+    """A line along a rim, in words, and its box: left, top, right, bottom, px of the scene."""
+
+    words: str
+    box: tuple[int, int, int, int]
+
+
+_LISTED = 5
+_LINES = {
+    "pale": gettext_noop("a pale line along %(px)s px of “%(name)s”"),
+    "dark": gettext_noop("a dark line along %(px)s px of “%(name)s”"),
+}
+
+
+def list_rims(found: Sequence[tuple[ArrangedCut, RimLine]]) -> list[RimRow]:
+    """Return the longest lines along rims in words."""
+    return [RimRow(gettext(_LINES[line.kind], px=line.length_px, name=cut.name), line.box) for cut, line in found[:_LISTED]]  # fmt: skip
 
 
 def say_clean(width_px: float, height_px: float, arrangement: Arrangement) -> str:

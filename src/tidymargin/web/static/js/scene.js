@@ -1,6 +1,7 @@
 // A scene's page: puts stage, hand, stack and ledger together and keeps them in step with the server.
 
 import { Exporting } from "./exporting.js";
+import { Late } from "./late.js";
 import { byId, say } from "./page.js";
 import { Hand } from "./scene/hand.js";
 import { Side } from "./scene/side.js";
@@ -101,14 +102,32 @@ const acts = {
   post,
 };
 
-function loadLedger(open = byId("open-now").value) {
-  return window.htmx.ajax("GET", `${scene.address}ledger?open=${encodeURIComponent(open)}`, { target: "#ledger", swap: "outerHTML" });
+// Loads the ledger; what a person asked for meanwhile brings a newer one, and goes first.
+let loads = 0;
+async function loadLedger(open = byId("open-now").value) {
+  loads += 1;
+  const own = loads;
+  try {
+    const response = await fetch(`${scene.address}ledger?open=${encodeURIComponent(open)}`, { headers: { "HX-Request": "true" } });
+    const ledger = await response.text();
+    if (own !== loads || changing || !response.ok) return;
+    swapLedger(ledger);
+  } catch {
+    says.lost();
+  }
+}
+
+function swapLedger(ledger) {
+  const target = byId("ledger");
+  keepScroll();
+  window.htmx.swap(target, ledger, { swapStyle: "outerHTML", settleDelay: 0 }, { eventInfo: { target } });
 }
 
 // Changes wait for one another: each is made from the state that the one before it left.
 let line = Promise.resolve();
 function post(path, values) {
   changing += 1;
+  loads += 1;
   const sent = line.then(() => send(path, values)).finally(() => (changing -= 1));
   line = sent.catch(() => null);
   return sent;
@@ -124,9 +143,7 @@ async function send(path, values) {
     });
     const answer = await response.json();
     if (response.ok) {
-      const target = byId("ledger");
-      keepScroll(target);
-      window.htmx.swap(target, answer.ledger, { swapStyle: "outerHTML", settleDelay: 0 }, { eventInfo: { target } });
+      swapLedger(answer.ledger);
       return;
     }
     stage.putBack();
@@ -167,6 +184,15 @@ const stage = new SceneStage(byId("stage"), byId("overlay"), scene, says);
 const strip = new Strip(byId("proof"), stage, says);
 const hand = new Hand(stage, acts);
 new Side(byId("side"), acts);
+const rims = new Late("rims-said");
+byId("ledger").parentElement.addEventListener("click", (event) => {
+  const phrase = event.target.closest("[data-box]");
+  if (!phrase) return;
+  const [left, top, right, bottom] = phrase.dataset.box.split(" ").map(Number);
+  stage.viewport.lookAt((left + right) / 2, (top + bottom) / 2, Math.max(1, stage.viewport.scale));
+  stage.moved();
+  strip.show({ x: (left + right) / 2, y: (top + bottom) / 2 });
+});
 const exporting = new Exporting(scene, say);
 exporting.offerCopy();
 
@@ -182,6 +208,7 @@ function follow() {
   }
   if (isOther || !stage.frame) stage.ask();
   tellProgress();
+  rims.follow();
   stage.paint();
   if (isOther) strip.show();
   if (!stage.drag) hand.sayHere(null, "");
@@ -207,7 +234,10 @@ document.body.addEventListener("htmx:afterSwap", ({ detail }) => {
 });
 document.body.addEventListener("htmx:afterSettle", follow);
 document.body.addEventListener("htmx:sendError", () => says.lost());
-document.body.addEventListener("htmx:beforeRequest", () => (changing += 1));
+document.body.addEventListener("htmx:beforeRequest", () => {
+  changing += 1;
+  loads += 1;
+});
 document.body.addEventListener("htmx:afterRequest", () => (changing -= 1));
 
 // Whether another tab changed the scene, or somebody a picture on its bench.
@@ -233,6 +263,7 @@ async function askHead() {
   if (String(answer.head) !== head || answer.look !== look || wasLost) loadWhenCalm();
 }
 tellProgress();
+rims.follow();
 setInterval(() => !document.hidden && askHead(), HEAD_EVERY_MS);
 document.addEventListener("visibilitychange", () => !document.hidden && askHead());
 

@@ -16,6 +16,7 @@ export class Hand {
     this.acts = acts; // { take(keys), post(path, values), say(verb, detail), spot(place) }
     this.down = new Map();
     this.mode = null;
+    this.pending = null; // steps by keys that are not sent yet
     const { canvas } = stage;
     canvas.addEventListener("pointerdown", (event) => this.begin(event));
     canvas.addEventListener("pointermove", (event) => this.move(event));
@@ -67,6 +68,7 @@ export class Hand {
 
   begin(event) {
     if (event.button > 0) return;
+    this.flush();
     this.stage.canvas.setPointerCapture(event.pointerId);
     this.stage.canvas.focus({ preventScroll: true });
     const sample = this.stage.locate(event);
@@ -166,7 +168,8 @@ export class Hand {
       if (stop) {
         lines[axis] = stop.line;
         words.push(stop.words);
-        by[field] = stop.by;
+        // what lies pixel on pixel stays so: it would be softer for half of one
+        by[field] = this.scene.inHand.some((cut) => cut.exact) ? Math.round(stop.by) : stop.by;
       } else {
         by[field] = Math.round(by[field]); // whole pixels stay whole
       }
@@ -240,8 +243,8 @@ export class Hand {
   drop(isPinch = false) {
     if (!isPinch) this.down.clear();
     this.mode = null;
-    clearTimeout(this.resting);
-    this.resting = null;
+    clearTimeout(this.pending?.timer);
+    this.pending = null;
     if (this.stage.drag && !this.stage.drag.waits) this.stage.putBack();
   }
 
@@ -289,6 +292,7 @@ export class Hand {
 
   // From the front to the back.
   walk(by) {
+    this.flush();
     const order = this.scene.held.map((cut) => cut.key).reverse();
     if (!order.length) return true;
     const at = order.indexOf(this.scene.keys[0]);
@@ -296,14 +300,23 @@ export class Hand {
     return true;
   }
 
-  // Steps by keys are one change once the hand rests.
-  rest(send) {
-    clearTimeout(this.resting);
-    this.resting = setTimeout(() => {
-      this.resting = null;
-      send();
-    }, RESTS_MS);
+  // Steps of one kind by keys are one change once the hand rests, or another kind begins.
+  isNew(kind) {
+    if (this.pending && this.pending.kind !== kind) this.flush();
+    return !this.pending || !this.stage.drag;
+  }
+
+  rest(kind, send) {
+    clearTimeout(this.pending?.timer);
+    this.pending = { kind, send, timer: setTimeout(() => this.flush(), RESTS_MS) };
     return true;
+  }
+
+  flush() {
+    const { pending } = this;
+    this.pending = null;
+    clearTimeout(pending?.timer);
+    pending?.send();
   }
 
   nudge([x, y], far) {
@@ -313,34 +326,34 @@ export class Hand {
       this.stage.moved();
       return true;
     }
-    if (this.resting === null || !this.stage.drag) this.grab(cuts);
+    if (this.isNew("place")) this.grab(cuts);
     if (this.mode === "idle") return true;
     this.mode = null;
     const { drag } = this.stage;
     const by = { right: drag.right + x * far, down: drag.down + y * far };
     this.stage.follow(by);
     this.acts.say(cuts.map((cut) => cut.name).join(", "), `${this.acts.length(by.right)} to the right, ${this.acts.length(by.down)} down`);
-    return this.rest(() => this.finish("move", { keys: drag.keys.join(","), ...by }, by.right || by.down));
+    return this.rest("place", () => this.finish("move", { keys: drag.keys.join(","), ...by }, by.right || by.down));
   }
 
   nudgeSize(factor) {
     const [cut] = this.scene.inHand;
     if (this.scene.inHand.length !== 1 || cut.locked || !cut.corners.length) return true;
-    if (this.resting === null || !this.stage.drag) this.pickUp([cut], { middle: middleOf(cut.corners), factor: 1 });
+    if (this.isNew("size")) this.pickUp([cut], { middle: middleOf(cut.corners), factor: 1 });
     const scale = Math.min(100, Math.max(0.001, (this.stage.drag.scale ?? cut.scale) * factor));
     this.stage.follow({ factor: scale / cut.scale, scale });
     this.acts.say(cut.name, `at ${format(100 * scale)} %`);
-    return this.rest(() => this.finish("size-cut", { key: cut.key, scale }, true));
+    return this.rest("size", () => this.finish("size-cut", { key: cut.key, scale }, true));
   }
 
   nudgeTurn(by) {
     const [cut] = this.scene.inHand;
     if (this.scene.inHand.length !== 1 || cut.locked || !cut.corners.length) return true;
-    if (this.resting === null || !this.stage.drag) this.pickUp([cut], { middle: middleOf(cut.corners), turn: 0 });
+    if (this.isNew("turn")) this.pickUp([cut], { middle: middleOf(cut.corners), turn: 0 });
     const turn = (this.stage.drag.turn ?? 0) + by;
     this.stage.follow({ turn });
     this.acts.say(cut.name, `turned by ${format(cut.turn + turn)}°`);
-    return this.rest(() => this.finish("size-cut", { key: cut.key, turn: cut.turn + turn }, turn));
+    return this.rest("turn", () => this.finish("size-cut", { key: cut.key, turn: cut.turn + turn }, turn));
   }
 }
 
