@@ -146,8 +146,11 @@ class Arrangement(BaseModel):
         """Return a name that no cut has, most like the one that is wanted."""
         taken = {cut.name for cut in self.cuts}
         wanted = wanted.strip()[:90] or "cut"
-        numbered = (f"{wanted} {number}" for number in range(2, len(taken) + 3))
-        return wanted if wanted not in taken else next(name for name in numbered if name not in taken)  # fmt: skip
+        if wanted not in taken:
+            return wanted
+        stem, _, last = wanted.rpartition(" ")
+        stem = stem if stem and last.isdigit() else wanted  # a copy of “bell 2” is “bell 3”
+        return next(name for name in (f"{stem} {number}" for number in range(2, len(taken) + 3)) if name not in taken)  # fmt: skip
 
     def changed(self, **values: Any) -> "Arrangement":
         """Return it with other values.

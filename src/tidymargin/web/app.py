@@ -94,20 +94,20 @@ def _wants_fragment() -> bool:
 
 
 @cache
-def _list_places() -> frozenset[str]:
-    """Return the fields that have a place of their own on the page, as the templates say."""
+def _list_places(page: str) -> frozenset[str]:
+    """Return the fields that have a place of their own on a kind of page, as the templates say."""
     loader = current_app.jinja_env.loader
-    names = [
-        n for n in current_app.jinja_env.list_templates() if n.startswith(("bench/", "scenes/"))
-    ]
+    kinds = (f"{page}/", "bench/_history")
+    names = [n for n in current_app.jinja_env.list_templates() if n.startswith(kinds)]
     sources = (loader.get_source(current_app.jinja_env, name)[0] for name in names if loader)
     return frozenset(place for source in sources for place in _PLACE.findall(source))
 
 
 def _place_for(error: DomainError) -> str:
     """Return where on the page an error is said: in its sentence, in the open one, or above all."""
+    page = "scenes" if request.path.startswith("/scenes/") else "bench"
     for part in reversed((error.field or "").split(".")):
-        if part in _list_places():
+        if part in _list_places(page):
             return f"#said-{part}"
     if isinstance(error, StaleHeadError):  # the ledger is loaded anew
         return "#messages"
@@ -264,5 +264,6 @@ def create_app(
     ):
         app.register_blueprint(page.blueprint)
     with app.app_context():
-        _list_places()  # for the same reason
+        for kind in ("bench", "scenes"):
+            _list_places(kind)  # for the same reason
     return app

@@ -79,8 +79,8 @@ def find_lines(alone: Rgba, behind: Rgba, beyond: float = _BEYOND) -> list[RimLi
         for number in range(1, count):
             left, top, width, height, _ = (int(value) for value in stats[number])
             part = labels[top : top + height, left : left + width] == number
-            # as long as its outline's half: it is thin
-            outlines, _ = cv2.findContours(part.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)  # fmt: skip
+            # it has two sides, whether it is closed or not
+            outlines, _ = cv2.findContours(part.astype(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)  # fmt: skip
             length = sum(len(outline) for outline in outlines) // 2
             if length >= _SHORTEST_PX:
                 found.append(RimLine(kind, length, (left, top, left + width, top + height)))

@@ -152,7 +152,9 @@ def say_cut(cut: ArrangedCut, missing: DomainError | None) -> Markup:
         parts.append(fill(gettext("with %(shadow)s"), shadow=change(gettext("shadow"), gettext(SHADOWS[cut.shadow.kind]))))  # fmt: skip
     if not parts:
         return fill(gettext("%(name)s."), name=name)
-    head = Markup(" ").join([name, parts[0]])
+    # “bell at 40 %”, but “bell, mirrored”
+    is_close = cut.scale != 1 or (not (cut.turn or cut.mirror or cut.opacity < 1))
+    head = Markup(" " if is_close else ", ").join([name, parts[0]])
     return fill("%(said)s.", said=Markup(", ").join([head, *parts[1:]]))
 
 
