@@ -148,7 +148,7 @@ async function send(path, values) {
     }
     stage.putBack();
     say([answer.message, answer.hint].filter(Boolean).join(" "), document.querySelector(answer.place) ?? byId("messages"));
-    if (answer.isBehind) offerAgain(() => post(path, values));
+    if (answer.isBehind) setTimeout(() => offerAgain(() => post(path, values))); // once this one has ended
   } catch {
     stage.putBack();
     says.lost();
@@ -157,16 +157,16 @@ async function send(path, values) {
 
 // A change that came too late is refused, and may be made again on what is newest by one click.
 function offerAgain(act) {
+  const loaded = loadLedger();
   const again = document.createElement("button");
   again.className = "button small";
   again.type = "button";
   again.textContent = "Do it again on the newest state";
   again.addEventListener("click", () => {
     byId("messages").replaceChildren();
-    act();
+    loaded.then(act);
   });
   byId("messages").querySelector(".message")?.append(again);
-  loadLedger();
 }
 let refused = null;
 document.body.addEventListener("htmx:beforeSwap", (event) => {
