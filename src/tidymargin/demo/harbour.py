@@ -15,7 +15,7 @@ _SHORE = 0.63  # of the height: where the sea begins
 _HILLS, _TOWER, _LIGHT = "#27304F", "#1D2440", "#FFE0A0"
 
 
-def _ramp(stops: tuple[tuple[float, str], ...], count: int) -> NDArray[np.float64]:
+def _blend_stops(stops: tuple[tuple[float, str], ...], count: int) -> NDArray[np.float64]:
     at = np.linspace(0, 1, count)
     colours = np.array([[int(code[k : k + 2], 16) for k in (1, 3, 5)] for _, code in stops])
     return np.stack([np.interp(at, [share for share, _ in stops], colours[:, k]) for k in range(3)], 1)  # fmt: skip
@@ -25,7 +25,7 @@ def draw_harbour(width: int, height: int) -> NDArray[np.uint8]:
     """Return the harbour at dusk, (height, width, 3) uint8: sky, hills, a lighthouse and still water."""
     rng = np.random.default_rng([1926, 16])
     shore = round(height * _SHORE)
-    rows = np.concatenate([_ramp(_SKY, shore), _ramp(_SEA, height - shore)])
+    rows = np.concatenate([_blend_stops(_SKY, shore), _blend_stops(_SEA, height - shore)])
     ground = np.repeat(rows[:, None], width, axis=1)
     # the last light, low over the water on the right
     y, x = np.mgrid[:height, :width]

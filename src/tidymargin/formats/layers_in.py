@@ -87,7 +87,7 @@ def read_layers(data: bytes) -> LayeredFile:
             found: list[LayerIn] = []
             left = [_MOST_ALL_BYTES]
             for stack in root.findall("stack"):
-                _walk(archive, stack, 1.0, True, 0, found, left)
+                _gather_layers(archive, stack, 1.0, True, 0, found, left)
     except _BAD as error:
         raise _none() from error
     if not found:
@@ -130,7 +130,7 @@ def _read_opacity(element: ElementTree.Element) -> float:
         return 1.0
 
 
-def _walk(archive: zipfile.ZipFile, stack: ElementTree.Element, opacity: float, is_shown: bool, deep: int, found: list[LayerIn], left: list[int]) -> None:  # fmt: skip
+def _gather_layers(archive: zipfile.ZipFile, stack: ElementTree.Element, opacity: float, is_shown: bool, deep: int, found: list[LayerIn], left: list[int]) -> None:  # fmt: skip
     """Note the layers of a stack, the topmost first; stacks in it are taken apart."""
     if deep > _DEEPEST:
         raise _none()
@@ -138,7 +138,7 @@ def _walk(archive: zipfile.ZipFile, stack: ElementTree.Element, opacity: float, 
         own = opacity * _read_opacity(element)
         shown = is_shown and element.get("visibility", "visible") != "hidden"
         if element.tag == "stack":
-            _walk(archive, element, own, shown, deep + 1, found, left)
+            _gather_layers(archive, element, own, shown, deep + 1, found, left)
         elif element.tag == "layer" and element.get("src"):
             if len(found) == MOST_CUTS:
                 raise TooLargeError(f"Expected at most {MOST_CUTS} layers, this file has more.")

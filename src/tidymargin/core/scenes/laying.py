@@ -6,10 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.base.parallel import work_through
 from tidymargin.core.base.progress import Tick, no_tick
+from tidymargin.core.scenes.kernels import over_kernel, straighten_kernel, weigh_kernel
 from tidymargin.core.scenes.placing import Layer, Placed
 
-_BAND_PX = 32
+_BAND_PX = 16
+_AT_ONCE = 4  # bands between two looks at whether it still is wanted
+_EVERYWHERE = np.zeros((1, 1))
 
 Rgba = NDArray[np.uint8]
 
@@ -45,22 +49,45 @@ def lay(base: Rgba, cuts: Sequence[Laid], tick: Tick = no_tick) -> Rgba:
     tick : Tick
         Told how far it has come.
     """
-    height, width = base.shape[:2]
+    height = len(base)
     out = base.copy()
-    for top in range(0, height, _BAND_PX):
-        tick(top / height)
-        bottom = min(height, top + _BAND_PX)
+    done = [0]
+
+    def lay_band(rows: tuple[int, int]) -> None:
+        top, bottom = rows
         seen = [cut for cut in cuts if cut.placed.top < bottom and cut.placed.bottom > top]
-        if not seen:
-            continue
-        band = out[top:bottom].astype(np.float64)
-        band[..., :3] *= band[..., 3:] / 255
-        touched = np.zeros(band.shape[:2], np.bool_)
-        for cut in seen:
-            _lay_one(band, touched, cut, top, width)
-        # what no cut lies on stays as it was, to its colours where it is clear
-        out[top:bottom][touched] = _to_straight(band[touched][None])[0]
+        if seen:
+            _lay_in_band(out[top:bottom], seen, top)
+        done[0] += bottom - top
+
+    bands = [(top, min(height, top + _BAND_PX)) for top in range(0, height, _BAND_PX)]
+    for first in range(0, len(bands), _AT_ONCE):
+        tick(done[0] / height)
+        work_through(lay_band, bands[first : first + _AT_ONCE])
     return out
+
+
+def _lay_in_band(band: Rgba, seen: Sequence[Laid], top: int) -> None:
+    """Lay cuts on rows of a base that begin at `top`."""
+    height, width = band.shape[:2]
+    first, last = max(0, min(cut.placed.left for cut in seen)), min(width, max(cut.placed.right for cut in seen))  # fmt: skip
+    if last <= first:
+        return
+    part = band[:, first:last]
+    mixed = np.empty(part.shape)
+    weigh_kernel(part, mixed)
+    touched = np.zeros(part.shape[:2], np.bool_)
+    for cut in seen:
+        placed = cut.placed
+        rows = (max(top, placed.top), min(top + height, placed.bottom))
+        cols = (max(0, placed.left), min(width, placed.right))
+        if rows[0] >= rows[1] or cols[0] >= cols[1]:
+            continue
+        layer = placed.take_band(*rows)[:, cols[0] - placed.left : cols[1] - placed.left]
+        inside = _EVERYWHERE if cut.inside is None else _take_matte(cut.inside, rows, cols)
+        within = (slice(rows[0] - top, rows[1] - top), slice(cols[0] - first, cols[1] - first))
+        over_kernel(mixed[within], layer, cut.opacity, inside, cut.inside is not None, touched[within])  # fmt: skip
+    straighten_kernel(mixed, touched, part)
 
 
 def draw_alone(cut: Laid, width: int, height: int) -> tuple[Rgba, int, int]:
@@ -77,9 +104,8 @@ def draw_alone(cut: Laid, width: int, height: int) -> tuple[Rgba, int, int]:
 
 
 def _to_straight(band: Layer) -> Rgba:
-    matte = band[..., 3:]
-    colours = band[..., :3] * 255 / np.maximum(matte, 1e-9)
-    straight: Rgba = np.rint(np.clip(np.concatenate([colours, matte], 2), 0, 255)).astype(np.uint8)
+    straight: Rgba = np.empty(band.shape, np.uint8)
+    straighten_kernel(band, np.ones(band.shape[:2], np.bool_), straight)
     return straight
 
 
@@ -89,20 +115,6 @@ def _take(cut: Laid, rows: tuple[int, int], cols: tuple[int, int]) -> Layer:
     if cut.inside is None:
         return layer
     return layer * (_take_matte(cut.inside, rows, cols)[..., None] / 255)
-
-
-def _lay_one(band: Layer, touched: NDArray[np.bool_], cut: Laid, top: int, width: int) -> None:
-    placed = cut.placed
-    rows = (max(top, placed.top), min(top + len(band), placed.bottom))
-    cols = (max(0, placed.left), min(width, placed.right))
-    if rows[0] >= rows[1] or cols[0] >= cols[1]:
-        return
-    layer = _take(cut, rows, cols) * cut.opacity
-    within = (slice(rows[0] - top, rows[1] - top), slice(*cols))
-    under = band[within]
-    under *= 1 - layer[..., 3:] / 255
-    under += layer
-    touched[within] |= layer[..., 3] > 0
 
 
 def _take_matte(

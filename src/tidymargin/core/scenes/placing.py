@@ -1,7 +1,7 @@
 """A cut placed in a scene: scaled, mirrored, turned and moved, of which bands of rows are made as they are wanted.
 
 What is not scaled or turned and lies at whole pixels is taken as it is. What is made smaller is the mean of all that a pixel covers, wherever
-its sides lie; larger, a curve through the pixels; turned, the mean of eight by eight places of each pixel. Colours are weighed by the matte.
+its sides lie; larger, a curve through the pixels; turned, the mean of sixteen by sixteen places of each pixel. Colours are weighed by the matte.
 """
 
 import math
@@ -11,6 +11,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.scenes.kernels import (
+    find_turn_weights,
+    reduce_kernel,
+    trim_kernel,
+    turn_kernel,
+    weigh_kernel,
+)
+
 Rgba = NDArray[np.uint8]
 Layer = NDArray[np.float64]
 """(H, W, 4): colours times the matte, and the matte, 0 to 255."""
@@ -18,7 +26,6 @@ Layer = NDArray[np.float64]
 AROUND = 3
 """Pixels of a cut beyond those that a band shows, which a curve through them needs."""
 
-_FINER = 8  # places along each side of a pixel, of what is turned
 _WHOLE = 1e-9
 _LEAST_MATTE = 1e-3
 
@@ -72,7 +79,7 @@ class Placed:
         middle = (place.left + width / 2, place.top + height / 2)
         if quarters % 2:
             height, width = width, height
-        self.rgba = np.rot90(rgba, -quarters)
+        self.rgba = np.ascontiguousarray(np.rot90(rgba, -quarters))
         self.place = Place(middle[0] - width / 2, middle[1] - height / 2, place.scale, turn)
         self.height, self.width = height, width
         corners = self._list_corners()
@@ -108,60 +115,52 @@ class Placed:
         scale = self.place.scale
         rows = (np.arange(top, bottom + 1) - self.place.top) / scale
         cols = (np.arange(self.left, self.right + 1) - self.place.left) / scale
-        first = max(0, math.floor(rows[0]))
-        last = min(len(self.rgba), math.ceil(rows[-1]))
-        part = _weigh(self.rgba[first:last])
-        return _cover(_cover(part, rows - first, 0, scale), cols, 1, scale)
+        first = min(max(0, math.floor(rows[0])), len(self.rgba))
+        last = max(first, min(len(self.rgba), math.ceil(rows[-1])))
+        found = np.empty((bottom - top, self.right - self.left, 4))
+        reduce_kernel(self.rgba[first:last], rows - first, cols, found)
+        return found
 
     def _enlarge(self, top: int, bottom: int) -> Layer:
         """Return a curve through the pixels, as far as each pixel is within the cut's sides."""
-        drawn = self._warp(top, bottom, self._to_source(1, self.left, top), cv2.INTER_CUBIC, 1)
+        drawn = self._curve(top, bottom)
         down = _find_overlap(top, bottom, self.place.top, self.place.top + self.height)
         across = _find_overlap(self.left, self.right, self.place.left, self.place.left + self.width)
         return drawn * (down[:, None] * across)[..., None]
 
     def _turn(self, top: int, bottom: int) -> Layer:
-        to_source = self._to_source(_FINER, self.left, top)
-        drawn = self._warp(top, bottom, to_source, cv2.INTER_LINEAR, _FINER)
-        # as far as each pixel is within the cut's turned sides
+        to_source = self._to_source(self.left, top)
+        weights = find_turn_weights(*to_source[:, 0].tolist())
+        drawn = np.empty((bottom - top, self.right - self.left, 4))
+        turn_kernel(self.rgba, to_source, weights, drawn)
         angle = math.radians(self.place.turn)
-        x = np.arange(self.left, self.right) + 0.5 - self.place.left - self.width / 2
-        y = (np.arange(top, bottom) + 0.5 - self.place.top - self.height / 2)[:, None]
-        along, across = math.cos(angle) * x + math.sin(angle) * y, math.cos(angle) * y - math.sin(angle) * x  # fmt: skip
-        within = _find_strip(along, self.width / 2, angle) * _find_strip(across, self.height / 2, angle)  # fmt: skip
-        return drawn * within[..., None]
+        left = self.left + 0.5 - self.place.left - self.width / 2
+        first = top + 0.5 - self.place.top - self.height / 2
+        trim_kernel(math.cos(angle), math.sin(angle), left, first, self.width / 2, self.height / 2, drawn)  # fmt: skip
+        return drawn
 
-    def _to_source(self, finer: int, left: int, top: int) -> NDArray[np.float64]:
+    def _to_source(self, left: int, top: int) -> NDArray[np.float64]:
         """Return from which place of the cut each place of a band comes, (2, 3), both by the middles of pixels."""
         angle, scale = math.radians(self.place.turn), self.place.scale
         turned = np.array([[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]])
         half = np.array([self.width, self.height]) / 2
         middle = half + np.array([self.place.left, self.place.top])
         # a place of the band, in px of the scene, less the middle, turned back, and by the scale
-        linear = turned / (scale * finer)
-        shift = turned @ (np.array([left, top]) + 0.5 / finer - middle) / scale + half / scale - 0.5
-        return np.column_stack([linear, shift])
+        shift = turned @ (np.array([left, top]) + 0.5 - middle) / scale + half / scale - 0.5
+        return np.column_stack([turned / scale, shift])
 
-    def _warp(self, top: int, bottom: int, to_source: NDArray[np.float64], how: int, finer: int) -> Layer:  # fmt: skip
-        size = ((self.right - self.left) * finer, (bottom - top) * finer)
-        ends = np.array([(0, 0, 1), (size[0], 0, 1), (0, size[1], 1), (size[0], size[1], 1)]) @ to_source.T  # fmt: skip
+    def _curve(self, top: int, bottom: int) -> Layer:
+        """Return a curve through the pixels, at each place of a band."""
+        to_source = self._to_source(self.left, top)
+        size = (self.right - self.left, bottom - top)
+        ends = np.array([(0, 0, 1), (*size, 1)]) @ to_source.T
         low = np.maximum(np.floor(ends.min(axis=0)).astype(int) - AROUND, 0)
         high = np.minimum(np.ceil(ends.max(axis=0)).astype(int) + AROUND + 1, self.rgba.shape[1::-1])  # fmt: skip
         if (high <= low).any():
             return np.zeros((bottom - top, self.right - self.left, 4))
-        source, to_source = self.rgba[low[1] : high[1], low[0] : high[0]], to_source.copy()
-        part = _weigh(source).astype(np.float32)
+        part = _weigh(self.rgba[low[1] : high[1], low[0] : high[0]]).astype(np.float32)
         to_source[:, 2] -= low
-        per_px = np.hypot(*to_source[:, 0])
-        if per_px > 1:  # smaller: the mean of what each of the finer places covers
-            reduced = [max(1, math.ceil(side / per_px)) for side in source.shape[1::-1]]
-            by = [side / fewer for side, fewer in zip(source.shape[1::-1], reduced, strict=True)]
-            part = np.asarray(cv2.resize(part, reduced, interpolation=cv2.INTER_AREA), np.float32)
-            to_source = np.column_stack([to_source[:, :2], to_source[:, 2] + 0.5]) / np.array(by)[:, None]  # fmt: skip
-            to_source[:, 2] -= 0.5
-        drawn = cv2.warpAffine(part, to_source, size, flags=how | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
-        if finer > 1:
-            drawn = cv2.resize(drawn, (size[0] // finer, size[1] // finer), interpolation=cv2.INTER_AREA)  # fmt: skip
+        drawn = cv2.warpAffine(part, to_source, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
         found = drawn.astype(np.float64)
         matte = np.clip(found[..., 3:], 0, 255)
         # where a curve overshoots, colours keep their share of the matte
@@ -175,33 +174,7 @@ def _find_overlap(first: int, last: int, begins: float, ends: float) -> NDArray[
     return np.asarray(np.clip(np.minimum(at + 1, ends) - np.maximum(at, begins), 0, 1))
 
 
-def _find_strip(off: NDArray[np.float64], half: float, angle: float) -> NDArray[np.float64]:
-    """Return how much of each pixel lies within a strip, 0 to 1, by how far its middle is off the strip's own; exact for a turned strip."""
-    # a square pixel, seen along the strip, is a trapezium: two boxes over one another
-    p, q = max(abs(math.cos(angle)), 1e-6), max(abs(math.sin(angle)), 1e-6)
-    outer, inner = (p + q) / 2, abs(p - q) / 2
-
-    def find_half(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        parts = [np.maximum(at + shift, 0) ** 2 for shift in (outer, inner, -inner, -outer)]
-        return np.asarray((parts[0] - parts[1] - parts[2] + parts[3]) / (2 * p * q))
-
-    return np.asarray(np.clip(find_half(off + half) - find_half(off - half), 0, 1))
-
-
 def _weigh(rgba: Rgba) -> Layer:
-    weighed = rgba.astype(np.float64)
-    weighed[..., :3] *= weighed[..., 3:] / 255
+    weighed = np.empty(rgba.shape)
+    weigh_kernel(rgba, weighed)
     return weighed
-
-
-def _cover(part: Layer, sides: NDArray[np.float64], axis: int, scale: float) -> Layer:
-    """Return along an axis the mean of all between one side and the next, in pixels of `part`; what lies beyond it is clear."""
-    size = part.shape[axis]
-    sides = np.clip(sides, 0, size)
-    sums = np.concatenate([np.zeros_like(part.take([0], axis)), part.cumsum(axis)], axis)
-    whole = np.minimum(np.floor(sides).astype(np.int64), size - 1)
-    shape = [1, 1, 1]
-    shape[axis] = len(sides)
-    share = (sides - whole).reshape(shape)
-    upto = sums.take(whole, axis) + share * part.take(whole, axis)
-    return np.asarray(np.diff(upto, axis=axis) * scale)

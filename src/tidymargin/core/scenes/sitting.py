@@ -56,20 +56,20 @@ def draw_shadow(source: Source, place: Place, shadow: Shadow) -> tuple[Rgba, Pla
     shadow : Shadow
         Its kind and measures.
     """
-    whole = Placed(*source.pick(source.to_figure(place)))
-    cell = max(1.0, max(whole.right - whole.left, whole.bottom - whole.top) / _SIDE_PX)
-    placed = Placed(*source.pick(source.to_figure(place.seen(whole.left, whole.top, cell))))
+    left, top, right, bottom = source.surround(place)
+    cell = max(1.0, max(right - left, bottom - top) / _SIDE_PX)
+    placed = Placed(*source.pick(source.to_figure(place.seen(left, top, cell)), cell))
     matte = (placed.take_band(placed.top, placed.bottom)[..., 3] / 255).astype(np.float32)
     height, width = matte.shape
     side = max(height, width)
     margin = math.ceil(4 * side * _CONTACT_SOFT) + 2
     if shadow.kind == "contact":
-        drawn, left, top = _draw_contact(matte, margin)
+        drawn, across, down = _draw_contact(matte, margin)
     else:
-        drawn, left, top = _draw_cast(matte, shadow, margin)
+        drawn, across, down = _draw_cast(matte, shadow, margin)
     rgba: Rgba = np.zeros((*drawn.shape, 4), np.uint8)
     rgba[..., 3] = np.rint(255 * np.clip(drawn * shadow.amount, 0, 1))
-    at = (whole.left + (placed.left + left) * cell, whole.top + (placed.top + top) * cell)
+    at = (left + (placed.left + across) * cell, top + (placed.top + down) * cell)
     return rgba, Place(*at, cell)
 
 

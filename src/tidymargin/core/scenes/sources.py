@@ -5,10 +5,10 @@ import threading
 from collections.abc import Callable
 from dataclasses import replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tidymargin.core.scenes.kernels import halve_kernel
 from tidymargin.core.scenes.placing import AROUND, Place
 
 Rgba = NDArray[np.uint8]
@@ -116,10 +116,18 @@ class Source:
         half = ((right - left) * place.scale / 2, (bottom - top) * place.scale / 2)
         return Place(x - half[0], y - half[1], place.scale, place.turn, place.mirror)
 
-    def pick(self, place: Place) -> tuple[Rgba, Place]:
-        """Return the smallest of figure and halves that is not enlarged at a place, and its place."""
+    def pick(self, place: Place, cell: float = 1.0) -> tuple[Rgba, Place]:
+        """Return what is shown at a place, and the place of that: the figure itself, or halves of it where a view has several pixels in one.
+
+        Parameters
+        ----------
+        place : Place
+            Of the pixels at hand, in the view.
+        cell : float
+            Pixels of the scene in each of the view's; halves are taken as far as these go, so that at 1 nothing but the figure is.
+        """
         level = 0
-        while place.scale * 2 ** (level + 1) <= 1 and min(self.rgba.shape[:2]) >> (level + 1) >= 1:
+        while 2 ** (level + 1) <= cell and place.scale * 2 ** (level + 1) <= 1 and min(self.rgba.shape[:2]) >> (level + 1) >= 1:  # fmt: skip
             level += 1
         if not level:
             return self.rgba, place
@@ -135,12 +143,6 @@ class Source:
 
 def _halve(rgba: Rgba) -> Rgba:
     """Return the mean of each two by two pixels, weighed by the matte."""
-    height, width = rgba.shape[0] // 2 * 2, rgba.shape[1] // 2 * 2
-    part = rgba[:height, :width].astype(np.float32)
-    part[..., :3] *= part[..., 3:] / np.float32(255)
-    small = np.asarray(
-        cv2.resize(part, (width // 2, height // 2), interpolation=cv2.INTER_AREA), np.float32
-    )
-    small[..., :3] *= np.float32(255) / np.maximum(small[..., 3:], np.float32(1e-6))
-    found: Rgba = np.rint(np.clip(small, 0, 255)).astype(np.uint8)
-    return found
+    half: Rgba = np.empty((rgba.shape[0] // 2, rgba.shape[1] // 2, 4), np.uint8)
+    halve_kernel(rgba, half)
+    return half

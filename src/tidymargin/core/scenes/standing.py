@@ -126,7 +126,7 @@ class Standing:
 
 
 def _see(source: Source, place: Place, left: float, top: float, cell: float) -> Placed:
-    return Placed(*source.pick(source.to_figure(place.seen(left, top, cell))))
+    return Placed(*source.pick(source.to_figure(place.seen(left, top, cell)), cell))
 
 
 class Scene:
@@ -158,9 +158,9 @@ class Scene:
 
     def _match(self, piece: Piece) -> Source:
         """Return a cut as the base's light would show it."""
-        placed = Placed(*piece.source.pick(piece.source.to_figure(piece.place)))
-        top, left = max(0, placed.top), max(0, placed.left)
-        bottom, right = min(self.base.height, placed.bottom), min(self.base.width, placed.right)
+        left, top, right, bottom = (round(side) for side in piece.source.surround(piece.place))
+        left, top = max(0, left), max(0, top)
+        right, bottom = min(self.base.width, right), min(self.base.height, bottom)
         if bottom <= top or right <= left:
             return piece.source
         cell = max(1.0, max(bottom - top, right - left) / _LIT_PX)
@@ -179,7 +179,10 @@ class Scene:
             out[:] = _CLEAR if fill is None else (*fill, 255)
         if self.base.picture is None:
             return out
-        return lay(out, [Laid(_see(self.base.picture, self.base.place, left, top, cell))])
+        placed = _see(self.base.picture, self.base.place, left, top, cell)
+        if placed.is_exact and placed.left <= 0 and placed.top <= 0 and placed.right >= width and placed.bottom >= height and self.base.fill is None:  # fmt: skip
+            return placed.rgba[-placed.top : height - placed.top, -placed.left : width - placed.left].copy()  # fmt: skip
+        return lay(out, [Laid(placed)])
 
     def draw(
         self, left: float, top: float, cell: float, height: int, width: int, *, tick: Tick = no_tick

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from tidymargin.core.base.average import Grid, average_down
 from tidymargin.core.base.picture import Picture, Region, whole
@@ -28,6 +29,9 @@ from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.narrows import find_narrows
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.rim.plan import RimPlan
+from tidymargin.core.scenes.placing import Place
+from tidymargin.core.scenes.sources import Source
+from tidymargin.core.scenes.standing import Base, Piece, Scene
 from tidymargin.core.suggest.strays import find_unwanted
 from tidymargin.core.tint.plan import Backing, Recolour, TintPlan
 from tidymargin.formats.encode import encode_png
@@ -110,6 +114,19 @@ def _use(cutter: Cutter) -> None:
     encode_png(rgba)
 
 
+def _arrange(cut: NDArray[np.uint8]) -> None:
+    """Lay a cut on a base in every way that has kernels of its own."""
+    source = Source(cut)
+    places = (Place(), Place(3, 4, 0.6), Place(0.5, 0, 1.2), Place(5, 5, 0.8, 20.0))
+    pieces = [Piece(str(number), source, place, inside=0) for number, place in enumerate(places)]
+    pieces[0] = Piece("0", source, places[0])
+    scene = Scene(Base(200, 200, (9, 9, 9), source), pieces)
+    for cell in (1.0, 2.0):
+        scene.draw(0, 0, cell, 90, 90)
+    scene.draw_parts({1}, 0, 0, 1, 90, 90)
+    scene.find_at(50, 50, 1)
+
+
 def warm_kernels() -> None:
     """Compile or load every kernel on tiny pictures, so that nobody's first click waits for it.
 
@@ -158,6 +175,7 @@ def warm_kernels() -> None:
     traced = cut_out(pictures[0], measured[0]).render_whole()
     for as_strokes in (False, True):
         trace_cut(traced, OutlinePlan(as_strokes=as_strokes))
+    _arrange(traced)
     _tell(None)
     give_memory_back()  # compiling leaves some fifty megabytes behind
     (folder / _ALL_COMPILED).touch()
