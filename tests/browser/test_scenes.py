@@ -9,7 +9,7 @@ from tests.browser.conftest import find_axe_faults, tab_to
 from tests.conftest import read_png
 from tests.services.test_scenes import on_white
 from tidymargin.core.scenes.laying import Laid, lay
-from tidymargin.core.scenes.placing import Place, Placed
+from tidymargin.core.scenes.placing import Placed
 from tidymargin.formats.arrangement import ArrangedBase, ArrangedCut, Arrangement
 from tidymargin.services.edits import deciding
 from tidymargin.services.edits.changing import begin
