@@ -101,6 +101,11 @@ def expect_scene(workshop, discs, colour=(0x20, 0x80, 0x40, 255)):
     return lay(base, laid)
 
 
+def is_same(found, expected):
+    """Whether a picture is another one, but for what rounds otherwise."""
+    return found.shape == expected.shape and np.abs(found.astype(int) - expected).max() <= 1
+
+
 def test_four_cuts_are_placed_named_stacked_halved_and_reduced_and_follow_their_pictures(
     page, workshop, discs
 ):
@@ -138,16 +143,16 @@ def test_four_cuts_are_placed_named_stacked_halved_and_reduced_and_follow_their_
     before = wait_head(page, workshop, before)
     assert [cut.name for cut in before.arrangement.cuts] == ["ink", "red", "blue", "plum"]
     found = export(page)
-    assert np.array_equal(found, expect_scene(workshop, discs, (255, 255, 255, 255)))
+    assert is_same(found, expect_scene(workshop, discs, (255, 255, 255, 255)))
 
     # another state of a picture changes the scene, on this page as well
     look = page.locator("#scene-data").get_attribute("data-look")
-    sheet = workshop.sheets.load(discs["plum"].id)
+    sheet = workshop.sheets.load(discs["red"].id)
     deciding.pick_place(begin(workshop, sheet.id, sheet.head), 40, 40)  # the disc itself goes
     page.wait_for_function("look => document.querySelector('#scene-data').dataset.look !== look", arg=look)  # fmt: skip
     changed = export(page)
     assert not np.array_equal(changed, found)
-    assert np.array_equal(changed, expect_scene(workshop, discs, (255, 255, 255, 255)))
+    assert is_same(changed, expect_scene(workshop, discs, (255, 255, 255, 255)))
     page.reload()
     page.locator("#undo", has_text="order").click()
     assert [cut.name for cut in wait_head(page, workshop, before).arrangement.cuts] == list(discs)
@@ -169,10 +174,10 @@ def test_a_cut_is_dragged_to_meet_another_sized_at_its_corner_and_turned_beside_
     drag(page, (185, 245), (211, 271))
     after = wait_head(page, workshop, after)
     assert after.arrangement.cuts[0].scale == pytest.approx(2, abs=0.1)
-    drag(page, (222, 282), (222 - 62, 282 + 26))
+    drag(page, (236, 296), (160, 327))
     after = wait_head(page, workshop, after)
     assert after.arrangement.cuts[0].turn == pytest.approx(45, abs=6)
-    assert np.array_equal(export(page), expect_scene(workshop, discs))
+    assert is_same(export(page), expect_scene(workshop, discs))
     # what nothing lies on pans, and a click beside all lays down
     page.mouse.click(*to_screen(page, 380, 20))
     page.wait_for_function("() => document.querySelector('#scene-data').dataset.keys === ''")
@@ -245,7 +250,7 @@ def test_all_of_it_by_keyboard_alone(page, workshop, discs):
     page.keyboard.press("Enter")
     assert page.locator("#proof").is_visible()
     assert find_axe_faults(page) == []
-    assert np.array_equal(export(page), expect_scene(workshop, discs))
+    assert is_same(export(page), expect_scene(workshop, discs))
 
 
 def test_another_tabs_change_is_told_and_a_late_one_made_again(page, workshop, discs, complaints):
@@ -287,7 +292,7 @@ def test_at_400_by_800_a_finger_takes_moves_and_fades_a_cut(open_context, worksh
     assert before.arrangement.cuts[1].opacity == 0.4
     with page.expect_download() as download:
         page.locator("#export").tap()
-    assert np.array_equal(read_png(Path(download.value.path()).read_bytes()), expect_scene(workshop, discs))  # fmt: skip
+    assert is_same(read_png(Path(download.value.path()).read_bytes()), expect_scene(workshop, discs))  # fmt: skip
 
 
 def test_a_scene_shows_nothing_but_what_it_says_when_empty_and_when_a_picture_is_gone(page, workshop, discs):  # fmt: skip

@@ -50,7 +50,7 @@ const says = {
     isLost = false;
     clearInterval(waiting);
     // all is cut now: where each cut's figure is can be said
-    if (!scene.isReady && askedFor !== scene.look) loadWhenCalm();
+    if (!scene.isReady) loadWhenCalm();
   },
   zoomed: (scale) => {
     byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
@@ -59,7 +59,6 @@ const says = {
 
 // While cuts are being made, the line below the stage says how far that has come.
 let waiting = null;
-let askedFor = null;
 function tellProgress() {
   clearInterval(waiting);
   if (scene.isReady) return;
@@ -73,15 +72,16 @@ function tellProgress() {
 let isPressing = false;
 document.addEventListener("pointerdown", () => (isPressing = true), true);
 for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, () => (isPressing = false), true);
+let calm = null;
 function loadWhenCalm() {
+  clearTimeout(calm);
+  const again = () => {
+    calm = setTimeout(loadWhenCalm, PROGRESS_EVERY_MS);
+  };
   const field = document.activeElement;
   const writes = field?.matches("#ledger input, #ledger select") && field.value !== (field.defaultValue ?? field.value);
-  if (writes || isPressing || changing) {
-    setTimeout(loadWhenCalm, PROGRESS_EVERY_MS);
-    return;
-  }
-  askedFor = scene.look;
-  loadLedger();
+  if (writes || isPressing || changing) again();
+  else loadLedger().then(() => scene.isReady || again()); // where something newer went first
 }
 
 let changing = 0;
