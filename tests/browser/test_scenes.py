@@ -1,5 +1,6 @@
 """Scenes by mouse, by keyboard alone and by finger; what is exported is what is asserted."""
 
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -11,10 +12,11 @@ from tests.services.test_scenes import on_white
 from tidymargin.core.scenes.laying import Laid, lay
 from tidymargin.core.scenes.placing import Placed
 from tidymargin.formats.arrangement import ArrangedBase, ArrangedCut, Arrangement
-from tidymargin.services.edits import deciding
+from tidymargin.services.edits import deciding, settings
 from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.scenes import editing
+from tidymargin.services.trays.trays import make_tray
 from tidymargin.services.views.exporting import export_sheet
 from tidymargin.services.views.measuring import load_measured
 
@@ -324,3 +326,53 @@ def test_the_pixels_of_the_stage_are_the_exports_at_100_percent(page, workshop, 
     expected = export(page)
     off = [np.abs(np.roll(shown, (dy, dx), (0, 1))[5:-5, 5:-5].astype(int) - expected[5:-5, 5:-5]).max() for dx in (-1, 0, 1) for dy in (-1, 0, 1)]  # fmt: skip
     assert min(off) == 0  # where the half pixel of the middle went is the browser's
+
+
+def test_inside_a_shape_kept_at_a_state_and_once_for_each_of_five_by_the_pages_own_controls(
+    page, workshop, discs
+):
+    lay_scene(workshop, discs, red={"left": 50, "top": 30, "scale": 2.0}, blue={"left": 60, "top": 60})  # fmt: skip
+    extra = add_sheet(workshop, on_white((90, 40, 20), 70, 18), "fifth.png")
+    tray = make_tray(workshop, "seals", [*(sheet.id for sheet in discs.values()), extra.id])
+    open_scene(page, "cut:2")
+    before = now(workshop)
+    page.locator("summary", has_text="Only inside another shape").click()
+    page.locator("#cut-inside").select_option("red")
+    page.locator("form:has(#cut-inside) button").click()
+    before = wait_head(page, workshop, before)
+    inside = export(page)
+    red = Placed(cut_of(workshop, discs["red"]), before.arrangement.cuts[0].to_place())
+    rows, cols = np.nonzero(np.abs(inside[..., :3].astype(int) - (0x20, 0x80, 0x40)).max(axis=2) > 3)  # fmt: skip
+    assert (rows.min() >= red.top, rows.max() < red.bottom) == (True, True)
+    assert (cols.min() >= red.left, cols.max() < red.right) == (True, True)
+
+    # kept as it is now, the blue one no longer follows its picture
+    page.locator("summary", has_text="Which state of the picture").click()
+    page.locator("#cut-state").select_option("now")
+    page.locator("form:has(#cut-state) button").click()
+    before = wait_head(page, workshop, before)
+    sheet = workshop.sheets.load(discs["blue"].id)
+    settings.set_values(begin(workshop, sheet.id, sheet.head), "rim", choke_px=6.0)
+    assert np.array_equal(export(page), inside)
+    page.locator("#cut-state").select_option("")
+    page.locator("form:has(#cut-state) button").click()
+    before = wait_head(page, workshop, before)
+    assert not np.array_equal(export(page), inside)
+
+    # each picture of the tray in the place of the red one
+    page.locator("#phrase-format").click()
+    page.locator("summary", has_text="Once for each picture").click()
+    page.locator("#series-tray").select_option(str(tray.id))
+    page.locator("#series-key").select_option("1")
+    page.get_by_role("button", name="Export it as a series").click()
+    before = wait_head(page, workshop, before)
+    with page.expect_download() as download:
+        page.locator("#export").click()
+    with zipfile.ZipFile(download.value.path()) as archive:
+        pictures = [read_png(archive.read(name)) for name in archive.namelist()]
+    assert len(pictures) == 5
+    heights = []
+    for picture, colour in zip(pictures, [*COLOURS.values(), (90, 40, 20)], strict=True):
+        like = np.abs(picture[..., :3].astype(int) - colour).max(axis=2) < 4
+        heights.append(np.ptp(np.nonzero(like.any(axis=1))) + 1)
+    assert max(heights) - min(heights) < 6  # of 102, at five different scales

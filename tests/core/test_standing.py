@@ -216,6 +216,18 @@ def test_aligned_boxes_are_in_line_and_spread_ones_are_equally_far_apart(boxes, 
         assert max(gaps) - min(gaps) < 1e-6
 
 
+@settings(max_examples=40, deadline=None)
+@given(place=PLACES, own=st.sampled_from([0, 90, 255]), base=st.sampled_from([0, 160, 255]))
+def test_no_place_of_a_rim_is_darker_or_paler_than_cut_and_base(place, own, base):
+    cut = make_cut()
+    cut[..., :3] = own
+    cut[cut[..., 3] == 0, :3] = 255 - own  # what is clear has a colour, and shows nothing of it
+    scene = Scene(Base(HEIGHT, WIDTH, (base, base, base)), [Piece("cut", Source(cut), place)])
+    found = scene.draw(0, 0, 1, HEIGHT, WIDTH)[..., :3].astype(int)
+    assert found.min() >= min(own, base) - 1
+    assert found.max() <= max(own, base) + 1
+
+
 @pytest.mark.parametrize(("base", "kind"), [((29, 53, 87), "pale"), ((252, 252, 252), "")])
 def test_a_white_fringe_is_a_line_on_a_dark_base_and_none_on_a_pale_one(base, kind):
     disc = np.zeros((160, 160), np.uint8)

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 import pypdfium2
 import pytest
+import resvg_py
 from PIL import Image
 
 from tests.conftest import read_png, to_png
@@ -265,6 +266,24 @@ def test_enlarged_it_may_be_drawn_from_its_outlines(workshop, card, act):
     assert card.arrangement.cuts[0].scale == pytest.approx(3)
     (middle,) = [np.argwhere(shown(workshop, card)[..., 0] > 150).mean(axis=0)]
     assert middle == pytest.approx(np.argwhere(soft[..., 0] > 150).mean(axis=0), abs=1)
+
+
+def test_svg_holds_the_outlines_of_what_is_drawn_from_them(workshop, card, act):
+    card = act(editing.place_box, card, 1, "resized", scale=2.5)
+    card = act(editing.place_box, card, 1, "turned", turn=30.0)
+    card = act(editing.set_cut, card, 1, "mirrored", mirror=True)
+    card = act(editing.copy_cuts, card, [1])
+    card = act(editing.set_cut, card, 2, "faded", opacity=0.5)
+    assert export(workshop, card, "svg").data.count(b"<image") == 3
+    for key in (1, 2):
+        card = act(editing.set_cut, card, key, "outlined", outlined=True)
+    svg = export(workshop, card, "svg").data.decode()
+    assert (svg.count("<image"), svg.count("<path")) == (1, 2)
+    drawn = read_png(bytes(resvg_py.svg_to_bytes(svg_string=svg, dpi=300)))
+    off = np.abs(drawn.astype(int) - shown(workshop, card))
+    rim = cv2.morphologyEx(drawn, cv2.MORPH_GRADIENT, np.ones((3, 3))).max(axis=2) > 2
+    assert off[~rim].max() <= 1
+    assert off[rim].mean() < 12  # one is drawn at once, the other three times as large and reduced
 
 
 @pytest.mark.parametrize("kind", ["png", "webp", "avif", "jpeg", "ora", "svg", "pdf"])

@@ -49,8 +49,8 @@ def to_hex(rgb: tuple[int, int, int]) -> str:
     return "#{:02X}{:02X}{:02X}".format(*rgb)
 
 
-def _write_layer(layer: Layer, number: int, scale: float) -> str:
-    name = quoteattr(f"{layer.name}-{number}" if number else layer.name)
+def _write_layer(layer: Layer, number: int, scale: float, prefix: str = "") -> str:
+    name = quoteattr(prefix + (f"{layer.name}-{number}" if number else layer.name))
     title = f"<title>{escape(layer.name)}, {to_hex(layer.rgb)}</title>"
     if layer.strokes:
         lines = "".join(
@@ -61,7 +61,7 @@ def _write_layer(layer: Layer, number: int, scale: float) -> str:
     data = "".join(to_path_data(path, scale) for path in layer.paths)
     fill = to_hex(layer.rgb)
     if layer.gradient is not None:
-        known = f"gradient-{max(number, 1)}"
+        known = f"{prefix}gradient-{max(number, 1)}"
         fill = f"url(#{known})"
         return f'{_write_gradient(layer.gradient, known, scale)}<path id={name} fill="{fill}" fill-rule="evenodd" d="{data}">{title}</path>\n'
     return f'<path id={name} fill="{fill}" fill-rule="evenodd" d="{data}">{title}</path>\n'
@@ -77,6 +77,14 @@ def _write_gradient(gradient: Gradient, name: str, scale: float) -> str:
     kind = f"{gradient.kind}Gradient"
     return (
         f'<defs><{kind} id="{name}" gradientUnits="userSpaceOnUse" {said}>{stops}</{kind}></defs>\n'
+    )
+
+
+def write_paths(outlines: Outlines, prefix: str = "") -> str:
+    """Return outlines as the elements of a drawing, in px; `prefix` begins their ids, where there are others."""
+    return "".join(
+        _write_layer(layer, number if len(outlines.layers) > 1 else 0, 1.0, prefix)
+        for number, layer in enumerate(outlines.layers, 1)
     )
 
 
@@ -97,10 +105,7 @@ def write_svg(outlines: Outlines, dots_per_inch: float | None = None, title: str
     if dots_per_inch is not None:
         mm = MM_PER_INCH / dots_per_inch
         size = f'width="{outlines.width * mm:.4f}mm" height="{outlines.height * mm:.4f}mm"'
-    layers = "".join(
-        _write_layer(layer, number if len(outlines.layers) > 1 else 0, 1.0)
-        for number, layer in enumerate(outlines.layers, 1)
-    )
+    layers = write_paths(outlines)
     head = f"<title>{escape(title)}</title>\n" if title else ""
     return (
         '<?xml version="1.0" encoding="UTF-8"?>\n'

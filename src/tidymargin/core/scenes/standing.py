@@ -125,6 +125,18 @@ class Standing:
         return Laid(_see(self.source, self.place, left, top, cell), self.opacity, inside)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class SceneLayer:
+    """The base, a cut or a shadow as it lies in a scene; `of` is the number of the cut that it is."""
+
+    name: str
+    rgba: Rgba
+    left: int
+    top: int
+    opacity: float
+    of: int | None
+
+
 def _see(source: Source, place: Place, left: float, top: float, cell: float) -> Placed:
     return Placed(*source.pick(source.to_figure(place.seen(left, top, cell)), cell))
 
@@ -240,13 +252,17 @@ class Scene:
             for line in find_lines(alone, behind)
         ]  # fmt: skip
 
-    def list_layers(self) -> list[tuple[str, Rgba, int, int, float]]:
-        """Return the base and each thing on it as it lies in the scene: its name, pixels, left, top, and opacity."""
+    def list_layers(self) -> list[SceneLayer]:
+        """Return the base and each thing on it as it lies in the scene, from the bottom up; what lies beside it is left out."""
         height, width = self.base.height, self.base.width
-        found = [("base", self._draw_base(0, 0, 1, height, width), 0, 0, 1.0)]
+        found = [SceneLayer("base", self._draw_base(0, 0, 1, height, width), 0, 0, 1.0, None)]
         for standing in self._standings:
-            name = self.pieces[standing.of].name + (", shadow" if standing.is_shadow else "")
-            found.append((name, *draw_alone(standing.to_laid(0, 0, 1), width, height), standing.opacity))  # fmt: skip
+            rgba, left, top = draw_alone(standing.to_laid(0, 0, 1), width, height)
+            name = self.pieces[standing.of].name
+            if standing.is_shadow:
+                found.append(SceneLayer(f"{name}, shadow", rgba, left, top, standing.opacity, None))
+            elif rgba[..., 3].any():
+                found.append(SceneLayer(name, rgba, left, top, standing.opacity, standing.of))
         return found
 
     def find_at(self, x: float, y: float, cell: float) -> int | None:

@@ -1,6 +1,6 @@
 """A scene file as pixels: its cuts made or read, put together, and written as one picture or as layers."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,14 +11,14 @@ from tidymargin.core.base.limits import MAX_PIXELS
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.scenes.sources import Source
-from tidymargin.core.scenes.standing import Base, Gradient, Piece, Scene, draw_gradient
+from tidymargin.core.scenes.standing import Base, Gradient, Piece, Scene, SceneLayer, draw_gradient
 from tidymargin.formats.decode import Decoded
 from tidymargin.formats.outputs import RasterLayer, Wish, write_cut, write_layers
 from tidymargin.formats.recipe import Recipe, read_recipe
 from tidymargin.formats.scene_cut import FillSaid, GradientSaid, PlacedCut, find_titled
 from tidymargin.formats.scene_file import Scene as SceneFile
 from tidymargin.formats.scene_file import SceneCut
-from tidymargin.formats.scene_svg import write_scene_svg
+from tidymargin.formats.scene_svg import OutlinedLayer, write_scene_svg
 from tidymargin.services.picture.outlining import take_cut
 
 Rgba = NDArray[np.uint8]
@@ -124,12 +124,22 @@ def _read_colour(text: str) -> tuple[int, int, int]:
     return from_hex(text)
 
 
-def render_scene(scene: Scene, kind: str, dots_per_inch: float | None, tick: Tick = no_tick) -> bytes:  # fmt: skip
-    """Return a scene as a file: ``png``, ``jpeg``, ``webp``, ``avif``, ``pdf``, or with its cuts as layers ``ora`` and ``svg``."""
-    merged = scene.draw(0, 0, 1, scene.base.height, scene.base.width, tick=tick)
-    if kind not in ("ora", "svg"):
-        return write_cut(merged, kind, Wish(dots_per_inch))  # type: ignore[arg-type]
-    layers = [RasterLayer(*layer) for layer in scene.list_layers()]
+def render_scene(
+    scene: Scene, kind: str, dots_per_inch: float | None, tick: Tick = no_tick, drawn: Mapping[int, OutlinedLayer] = {}
+) -> bytes:  # fmt: skip
+    """Return a scene as a file: ``png``, ``jpeg``, ``webp``, ``avif``, ``pdf``, or with its cuts as layers ``ora`` and ``svg``.
+
+    `drawn` are those cuts, by their numbers, of which SVG holds the outlines.
+    """
+    height, width = scene.base.height, scene.base.width
+    if kind == "svg":
+        layers = [drawn.get(-1 if one.of is None else one.of) or _to_raster(one) for one in scene.list_layers()]  # fmt: skip
+        return write_scene_svg(layers, height, width, dots_per_inch)
+    merged = scene.draw(0, 0, 1, height, width, tick=tick)
     if kind == "ora":
-        return write_layers(layers[::-1], merged, dots_per_inch)
-    return write_scene_svg(layers, dots_per_inch)
+        return write_layers([_to_raster(one) for one in scene.list_layers()][::-1], merged, dots_per_inch)  # fmt: skip
+    return write_cut(merged, kind, Wish(dots_per_inch))  # type: ignore[arg-type]
+
+
+def _to_raster(layer: SceneLayer) -> RasterLayer:
+    return RasterLayer(layer.name, layer.rgba, layer.left, layer.top, layer.opacity)

@@ -17,7 +17,13 @@ from tidymargin.formats.names import number_stems, to_file_name, to_stem
 from tidymargin.services.picture.scenes import render_scene
 from tidymargin.services.picture.writing import pack_zip
 from tidymargin.services.scenes.editing import load_pieces, set_place
-from tidymargin.services.scenes.opening import Looked, load_scene, look_at, require_shown
+from tidymargin.services.scenes.opening import (
+    Looked,
+    list_outlined,
+    load_scene,
+    look_at,
+    require_shown,
+)
 from tidymargin.services.workshop.executor import Priority
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.values import SavedScene, Sheet
@@ -61,7 +67,8 @@ def export_scene(workshop: Workshop, saved: SavedScene, looked: Looked, *, kind:
     kind = kind or arrangement.format
 
     def compute() -> bytes:
-        data = render_scene(scene, kind, arrangement.dots_per_inch, workshop.executor.tick)
+        drawn = list_outlined(workshop, looked) if kind == "svg" else {}
+        data = render_scene(scene, kind, arrangement.dots_per_inch, workshop.executor.tick, drawn)
         check_scene(scene, kind, data)
         return data
 

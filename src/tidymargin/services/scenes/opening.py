@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 
 from tidymargin.core.base.errors import DomainError, StoppedError
 from tidymargin.core.ground.kinds import from_hex
-from tidymargin.core.outlines.figures import trace_cut
+from tidymargin.core.outlines.figures import Outlines, trace_cut
 from tidymargin.core.scenes.rims import RimLine
 from tidymargin.core.scenes.sources import Source
 from tidymargin.core.scenes.standing import Base, Piece, Scene
 from tidymargin.formats.arrangement import ArrangedBase, ArrangedCut, Arrangement
 from tidymargin.formats.outlining import OutlinesEntry
+from tidymargin.formats.scene_svg import OutlinedLayer
 from tidymargin.formats.vector_svg import draw_svg, write_svg
 from tidymargin.services.picture.scenes import fill_source, to_piece
 from tidymargin.services.views.cutting import load_cutter
@@ -137,13 +138,27 @@ def _make_uncut(workshop: Workshop, sheet: Sheet) -> Source:
     return Source(np.dstack([work.rgb, alpha]))
 
 
-def _make_outlined(workshop: Workshop, sheet: Sheet, times: int) -> Source:
-    """Return a cut drawn from its outlines, so many times its size."""
+def _trace(workshop: Workshop, sheet: Sheet) -> Outlines:
+    """Return a cut's outlines as its export says, or in its own colours where that says nothing."""
     said = sheet.recipe.export.outlines
     plan = said.to_plan() if said != OutlinesEntry() else replace(said.to_plan(), colours="auto")
-    cut = load_cutter(workshop, sheet).render_whole()
-    outlines = trace_cut(cut, plan, workshop.executor.tick)
-    return Source(draw_svg(write_svg(outlines).decode(), times))
+    return trace_cut(load_cutter(workshop, sheet).render_whole(), plan, workshop.executor.tick)
+
+
+def _make_outlined(workshop: Workshop, sheet: Sheet, times: int) -> Source:
+    """Return a cut drawn from its outlines, so many times its size."""
+    return Source(draw_svg(write_svg(_trace(workshop, sheet)).decode(), times))
+
+
+def list_outlined(workshop: Workshop, looked: Looked) -> dict[int, OutlinedLayer]:
+    """Return, by their numbers, the cuts whose outlines a drawing may hold: nothing else is done to them."""
+    return {
+        number: OutlinedLayer(cut.name, _trace(workshop, found.sheet), cut.to_place(), cut.opacity)
+        for number, (cut, found) in enumerate(
+            zip(looked.arrangement.cuts, looked.cuts, strict=True)
+        )
+        if cut.outlined and found.sheet is not None and not (cut.uncut or cut.inside or cut.light)
+    }
 
 
 def find_times(cut: ArrangedCut, sheet: Sheet | None) -> int:
