@@ -282,7 +282,7 @@ def test_svg_holds_the_outlines_of_what_is_drawn_from_them(workshop, card, act):
     drawn = read_png(bytes(resvg_py.svg_to_bytes(svg_string=svg, dpi=300)))
     off = np.abs(drawn.astype(int) - shown(workshop, card))
     rim = cv2.morphologyEx(drawn, cv2.MORPH_GRADIENT, np.ones((3, 3))).max(axis=2) > 2
-    assert off[~rim].max() <= 1
+    assert off[~rim].max() <= 2
     assert off[rim].mean() < 12  # one is drawn at once, the other three times as large and reduced
 
 
