@@ -28,6 +28,7 @@ from tidymargin.formats.arrangement import ArrangedBase, Arrangement, Series
 from tidymargin.services.edits import deciding, history, settings
 from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder import keeping
+from tidymargin.services.folder.backing import back_up, restore
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.scenes import editing
 from tidymargin.services.scenes.bringing import bring_layers
@@ -140,6 +141,19 @@ def test_a_sheet_that_is_gone_is_said_with_its_name_and_nothing_is_given_out(wor
     with pytest.raises(NotFoundError, match="There is no sheet"):
         export(workshop, card)
     assert workshop.scenes.load(card.id).arrangement == card.arrangement
+
+
+def test_a_backup_brings_a_scene_back_with_its_history(tmp_path, workshop, card, act):
+    act(editing.move, card, [1], 10, -5)
+    expected = shown(workshop, card)
+    back_up(workshop.folder, tmp_path / "all.tidybackup")
+    restore(tmp_path / "all.tidybackup", tmp_path / "restored")
+    again = open_workshop(tmp_path / "restored")
+    saved = again.scenes.load(card.id)
+    assert (saved.name, saved.undo) == ("card", "moved")
+    assert np.array_equal(shown(again, saved), expected)
+    assert again.scenes.undo(card.id, saved.head).arrangement == card.arrangement
+    again.close()
 
 
 def test_figures_are_placed_sized_and_turned_by_their_own_box(workshop, card, act):

@@ -6,7 +6,7 @@ import { Exporting } from "./exporting.js";
 import { Finishing } from "./finishing.js";
 import { Late } from "./late.js";
 import { Marking } from "./marking.js";
-import { byId, readSheet, say } from "./page.js";
+import { byId, offer, readSheet, say, undoByKeys } from "./page.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
@@ -337,15 +337,7 @@ document.body.addEventListener("sheet:behind", () => {
   });
 });
 function offerAgain(act) {
-  const again = document.createElement("button");
-  again.className = "button small";
-  again.type = "button";
-  again.textContent = "Do it again on the newest state";
-  again.addEventListener("click", () => {
-    byId("messages").replaceChildren();
-    act();
-  });
-  byId("messages").querySelector(".message")?.append(again);
+  offer("Do it again on the newest state", act);
   loadLedger();
 }
 
@@ -374,15 +366,7 @@ byId("dark").addEventListener("click", (event) => {
   event.target.setAttribute("aria-pressed", String(on));
 });
 
-document.addEventListener("keydown", (event) => {
-  const field = event.target.matches?.("input:not([type=radio]):not([type=color])");
-  if (!(event.ctrlKey || event.metaKey) || field) return;
-  const key = event.key.toLowerCase();
-  if (key !== "z" && key !== "y") return;
-  event.preventDefault();
-  const button = byId(key === "y" || event.shiftKey ? "redo" : "undo");
-  if (!button.disabled) button.form.requestSubmit();
-});
+undoByKeys();
 
 readArea();
 marking.follow();

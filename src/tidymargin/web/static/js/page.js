@@ -31,3 +31,28 @@ export function say(text, where = byId("messages")) {
   message.append(words);
   where.replaceChildren(message);
 }
+
+// Puts a button under the message that stands there: what was refused may be done all the same.
+export function offer(words, act) {
+  const button = document.createElement("button");
+  button.className = "button small";
+  button.type = "button";
+  button.textContent = words;
+  button.addEventListener("click", () => {
+    byId("messages").replaceChildren();
+    act();
+  });
+  byId("messages").querySelector(".message")?.append(button);
+}
+
+// Control and Z or Y, but not while something is being written.
+export function undoByKeys() {
+  document.addEventListener("keydown", (event) => {
+    const field = event.target.matches?.("input:not([type=radio]):not([type=color]), select");
+    const key = event.key.toLowerCase();
+    if (!(event.ctrlKey || event.metaKey) || field || (key !== "z" && key !== "y")) return;
+    event.preventDefault();
+    const button = byId(key === "y" || event.shiftKey ? "redo" : "undo");
+    if (!button.disabled) button.form.requestSubmit();
+  });
+}

@@ -2,7 +2,7 @@
 
 import { Exporting } from "./exporting.js";
 import { Late } from "./late.js";
-import { byId, say } from "./page.js";
+import { byId, offer, say, undoByKeys } from "./page.js";
 import { Hand } from "./scene/hand.js";
 import { Side } from "./scene/side.js";
 import { SceneStage } from "./scene/stage.js";
@@ -158,15 +158,7 @@ async function send(path, values) {
 // A change that came too late is refused, and may be made again on what is newest by one click.
 function offerAgain(act) {
   const loaded = loadLedger();
-  const again = document.createElement("button");
-  again.className = "button small";
-  again.type = "button";
-  again.textContent = "Do it again on the newest state";
-  again.addEventListener("click", () => {
-    byId("messages").replaceChildren();
-    loaded.then(act);
-  });
-  byId("messages").querySelector(".message")?.append(again);
+  offer("Do it again on the newest state", () => loaded.then(act));
 }
 let refused = null;
 document.body.addEventListener("htmx:beforeSwap", (event) => {
@@ -289,12 +281,4 @@ byId("dark").addEventListener("click", (event) => {
   const on = document.body.classList.toggle("dark");
   event.target.setAttribute("aria-pressed", String(on));
 });
-document.addEventListener("keydown", (event) => {
-  const field = event.target.matches?.("input:not([type=radio]):not([type=color]), select");
-  if (!(event.ctrlKey || event.metaKey) || field) return;
-  const key = event.key.toLowerCase();
-  if (key !== "z" && key !== "y") return;
-  event.preventDefault();
-  const button = byId(key === "y" || event.shiftKey ? "redo" : "undo");
-  if (!button.disabled) button.form.requestSubmit();
-});
+undoByKeys();
