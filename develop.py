@@ -120,6 +120,13 @@ def css(_: list[str]) -> None:
     run_module("tidymargin.web.styles")
 
 
+def reference(_: list[str]) -> None:
+    """Rewrite the reference of commands from the commands themselves."""
+    code = "import sys; from tidymargin.cli.reference import write_reference; sys.stdout.write(write_reference())"
+    made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    (ROOT / "docs" / "command-line.md").write_text(made.stdout)
+
+
 def lock(_: list[str]) -> None:
     """Rewrite the locks from what `pyproject.toml` asks for."""
     for name, asked in LOCKS.items():
@@ -189,7 +196,7 @@ def _wait_for(address: str, words: str, began: float, what: str) -> None:
     stop("the installed wheel did not serve its first page in time")
 
 
-COMMANDS = {"test": test, "check": check, "bench": bench, "css": css, "lock": lock, "wheel": wheel}
+COMMANDS = {"test": test, "check": check, "bench": bench, "css": css, "reference": reference, "lock": lock, "wheel": wheel}  # fmt: skip
 
 if __name__ == "__main__":
     COMMANDS[sys.argv[1]](sys.argv[2:])

@@ -2,7 +2,6 @@ import json
 import os
 import subprocess
 import sys
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -130,15 +129,6 @@ def test_a_report_says_what_was_found_and_why(folder):
     assert all(jump["tolerance"] > found["tolerance"] for jump in found["jumps"])
     words = CliRunner().invoke(main, ["report", str(folder / "badge.png")]).output
     assert words.startswith("badge.png: 160 × 160 px")
-
-
-def test_every_command_and_option_has_a_line_in_the_readme():
-    readme = (Path(__file__).parents[2] / "README.md").read_text()
-    for name, command in main.commands.items():
-        assert f"./tidy {name}" in readme, name
-        for option in command.params:
-            if option.opts[0].startswith("--"):
-                assert option.opts[0] in readme, f"{name} {option.opts[0]}"
 
 
 def test_two_pictures_of_one_name_are_refused_before_anything_is_written(folder, badge_png):
