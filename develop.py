@@ -121,10 +121,16 @@ def css(_: list[str]) -> None:
 
 
 def reference(_: list[str]) -> None:
-    """Rewrite the reference of commands from the commands themselves."""
-    code = "import sys; from tidymargin.cli.reference import write_reference; sys.stdout.write(write_reference())"
-    made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    (ROOT / "docs" / "command-line.md").write_text(made.stdout)
+    """Rewrite the references of commands and keys from what these are."""
+    for name, home, call in (
+        ("command-line.md", "tidymargin.cli.reference", "write_reference"),
+        ("keys.md", "tidymargin.web.sentences.keys", "write_keys"),
+    ):
+        code = f"import sys; from {home} import {call}; sys.stdout.write({call}())"
+        made = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        )
+        (ROOT / "docs" / name).write_text(made.stdout)
 
 
 def lock(_: list[str]) -> None:

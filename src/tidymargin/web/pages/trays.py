@@ -23,6 +23,7 @@ from tidymargin.store.values import Sheet, Tray
 from tidymargin.web.answers import read_number
 from tidymargin.web.context import IN_MEMORY_BYTES, send_nothing, the_workshop, what_is_watched
 from tidymargin.web.numbers import read_argument
+from tidymargin.web.sentences.keys import list_keys
 from tidymargin.web.sentences.tray import say_tray
 from tidymargin.web.sentences.trays import (
     list_watched,
@@ -119,6 +120,13 @@ def show_trays() -> str:
         backdrops=BACKDROPS,
         most_bytes=MAX_FILE_BYTES,
     )
+
+
+@blueprint.get("/keys")
+def show_keys() -> str:
+    """Show every key: as a page, and to the page's script as what its dialog shows."""
+    template = "_keys_shown.html" if "HX-Request" in request.headers else "keys.html"
+    return render_template(template, keys=list_keys())
 
 
 @blueprint.get("/getting-ready")
