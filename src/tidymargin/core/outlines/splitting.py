@@ -17,6 +17,11 @@ _ROUNDS = 3  # of places along a curve, found anew
 _BENT_RAD = 0.03  # between a line and the way at its smooth end, from which it is bent
 _LEAST_CHORD = 0.3  # of as many places as a line explains, px
 _EACH = 48  # ends of a piece that are each tried; beyond, every second, then every third
+_LONG, _ROUGH, _NEAR = (
+    160,
+    4,
+    8,
+)  # knots of a stretch from which it is parted roughly first: every fourth; and how many around what that finds
 _TRIES = 3  # longer pieces that fail, after which none is tried
 _UNSAID = 0.014  # of a place's squared error by its noise's: neighbours are off alike
 _LINE_COST, _CURVE_COST = 18.0, 27.0  # fitted on drawings of two families; see decision 0025
@@ -143,8 +148,13 @@ def _fit_line_kernel(places, first, last, x0, y0, x3, y3):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _split_kernel(places, at, knots, ways, firm, limits, costs, best, come, kinds, lengths):  # type: ignore[no-untyped-def]
-    """Find the cheapest way from the first knot to each: what it costs, from where it comes, and by which piece."""
+def _split_kernel(
+    places, at, knots, ways, firm, shortest, limits, costs, best, come, kinds, lengths
+):  # type: ignore[no-untyped-def]
+    """Find the cheapest way from the first knot to each: what it costs, from where it comes, and by which piece.
+
+    A piece from one knot to the next over at most `shortest` places is never refused.
+    """
     tolerance, noise = limits
     unsaid, line_cost, curve_cost = costs
     count = len(at)
@@ -193,7 +203,7 @@ def _split_kernel(places, at, knots, ways, firm, limits, costs, best, come, kind
                     if cost < best[j]:
                         best[j], come[j], kinds[j] = cost, i, 1
                         lengths[j, 0], lengths[j, 1] = found[0], found[1]
-            if not fits and j == i + 1:  # the shortest piece is never refused
+            if not fits and j == i + 1 and at[j] - at[i] <= shortest:
                 cost = best[i] + curve_cost + mean * weight
                 if cost < best[j]:
                     best[j], come[j], kinds[j] = cost, i, 1
@@ -201,6 +211,27 @@ def _split_kernel(places, at, knots, ways, firm, limits, costs, best, come, kind
             failed = 0 if near else failed + 1
             if failed >= _TRIES:
                 break
+
+
+def _find_ends(
+    places: NDArray[np.float64], at: NDArray[np.int64], knots: NDArray[np.float64], ways: NDArray[np.float64],
+    firm: tuple[int, int], tolerance_px: float, noise_px: float, chosen: NDArray[np.int64], shortest: int,
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]] | None:  # fmt: skip
+    """Return the knots, out of some, at which pieces begin and end, the pieces' kinds, and the curves' handle lengths; None where some cannot be joined."""
+    count = len(chosen)
+    best, come = np.empty(count), np.zeros(count, np.int64)
+    kinds, lengths = np.zeros(count, np.int64), np.zeros((count, 2))
+    limits, costs = (tolerance_px, noise_px), (_UNSAID, _LINE_COST, _CURVE_COST)
+    _split_kernel(
+        places, at[chosen], knots[chosen], ways[chosen], np.array(firm), shortest, limits, costs, best, come, kinds, lengths
+    )  # fmt: skip
+    if not np.isfinite(best[-1]):
+        return None
+    ends = [count - 1]
+    while ends[-1]:
+        ends.append(int(come[ends[-1]]))
+    order = np.array(ends[::-1])
+    return chosen[order], kinds[order[1:]], lengths[order[1:]]
 
 
 def split_stretch(
@@ -221,16 +252,21 @@ def split_stretch(
         How far a piece may be off at most, and how far places are off, rms.
     """
     count = len(at)
-    best, come = np.empty(count), np.zeros(count, np.int64)
-    kinds, lengths = np.zeros(count, np.int64), np.zeros((count, 2))
-    limits, costs = (tolerance_px, noise_px), (_UNSAID, _LINE_COST, _CURVE_COST)
-    _split_kernel(
-        places, at, knots, ways, np.array(firm), limits, costs, best, come, kinds, lengths
-    )
-    ends = [count - 1]
-    while ends[-1]:
-        ends.append(int(come[ends[-1]]))
-    order = np.array(ends[::-1])
+    chosen = np.arange(count)
+    if count > _LONG:
+        # roughly first; then, near where that parts it, as finely as there are knots
+        roughly = np.unique(np.append(np.arange(0, count, _ROUGH), count - 1))
+        shortest = int(np.diff(at[roughly]).max())
+        found = _find_ends(places, at, knots, ways, firm, tolerance_px, noise_px, roughly, shortest)
+        if found is not None:
+            near = (found[0][:, None] + np.arange(-_NEAR, _NEAR + 1)).ravel()
+            chosen = np.unique(np.clip(near, 0, count - 1))
+    shortest = int(np.diff(at).max())
+    found = _find_ends(places, at, knots, ways, firm, tolerance_px, noise_px, chosen, shortest)
+    if found is None:  # what was parted roughly cannot be parted finely there
+        found = _find_ends(places, at, knots, ways, firm, tolerance_px, noise_px, np.arange(count), shortest)  # fmt: skip
+    assert found is not None  # neighbours are always joined
+    order, kinds, lengths = found
     into, out_of = order[1:], order[:-1]
     chords = knots[into] - knots[out_of]
     thirds = np.hypot(*chords.T)[:, None] / 3
@@ -242,11 +278,11 @@ def split_stretch(
         turn = max(turns, default=0.0)
         # a long one that would be off, were it bent so, is a line whose end lies in the bend beside it
         would_be_off = turn * 0.75 * thirds[k, 0]
-        bent[k] = kinds[j] == LINE and turn > _BENT_RAD and would_be_off <= 1.5 * tolerance_px
-    reaches = np.where(bent[:, None], thirds, lengths[into])
+        bent[k] = kinds[k] == LINE and turn > _BENT_RAD and would_be_off <= 1.5 * tolerance_px
+    reaches = np.where(bent[:, None], thirds, lengths)
     first = knots[out_of] + ways[out_of] * reaches[:, :1]
     second = knots[into] - ways[into] * reaches[:, 1:]
-    return Split(order, np.where(bent, CURVE, kinds[into]), np.stack([first, second], axis=1))
+    return Split(order, np.where(bent, CURVE, kinds), np.stack([first, second], axis=1))
 
 
 def _find_turn(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
