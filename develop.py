@@ -133,6 +133,21 @@ def reference(_: list[str]) -> None:
         (ROOT / "docs" / name).write_text(made.stdout)
 
 
+def words(_: list[str]) -> None:
+    """Print every text that people read, with where it stands; controls' accessible names included."""
+    from babel.messages.extract import extract_from_dir
+
+    methods = [("**.py", "python"), ("**.html", "jinja2")]
+    source = ROOT / "src" / "tidymargin"
+    keywords = {"_": None, "gettext": None, "gettext_noop": None, "ngettext": (1, 2)}
+    found: dict[str, list[str]] = {}
+    for place, line, text, _comments, _context in extract_from_dir(source, methods, {}, keywords, strip_comment_tags=True):  # fmt: skip
+        for one in (text,) if isinstance(text, str) else text:
+            found.setdefault(one, []).append(f"{place}:{line}")
+    for text, places in sorted(found.items()):
+        sys.stdout.write(f"{text}\n    {', '.join(places)}\n")
+
+
 def lock(_: list[str]) -> None:
     """Rewrite the locks from what `pyproject.toml` asks for."""
     for name, asked in LOCKS.items():
@@ -202,7 +217,7 @@ def _wait_for(address: str, words: str, began: float, what: str) -> None:
     stop("the installed wheel did not serve its first page in time")
 
 
-COMMANDS = {"test": test, "check": check, "bench": bench, "css": css, "reference": reference, "lock": lock, "wheel": wheel}  # fmt: skip
+COMMANDS = {"test": test, "check": check, "bench": bench, "css": css, "reference": reference, "words": words, "lock": lock, "wheel": wheel}  # fmt: skip
 
 if __name__ == "__main__":
     COMMANDS[sys.argv[1]](sys.argv[2:])

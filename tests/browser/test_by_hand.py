@@ -171,7 +171,7 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     settings.set_values(begin(workshop, sheet.id, sheet.head), "start", start="picks")
     page.goto(f"/sheets/{sheet.id}/?open=by_hand")
     wait_measured(page)
-    take(page, "along the ground")
+    take(page, "background only")
     true = feather.true_rgba[..., 3]
     rows, cols = np.nonzero(true == 255)
     row, col = int(rows[len(rows) // 2]), int(cols[len(cols) // 2])
@@ -186,7 +186,7 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     page.get_by_text("What it is like").click()
     page.get_by_role("button", name="anywhere under it").click()
     draw(page, (row, 4), (row, size[1] - 5), size=size)
-    settle(page, "stroke along the ground")
+    settle(page, "stroke on the background only")
     cut = export(page)[..., 3]
     band = slice(row - 40, row + 40)
     ground = np.zeros(true.shape, bool)
@@ -200,7 +200,7 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     page.locator("#verb", has_text="keeps").wait_for()
     set_measure(page, "across", 10)
     draw(page, (row, 6), (row, 16), size=size)
-    page.locator("#undo", has_text="Undo stroke", has_not_text="along the ground").wait_for()
+    page.locator("#undo", has_text="Undo stroke", has_not_text="background only").wait_for()
     assert (export(page)[row - 2 : row + 2, 7:15, 3] == 255).all()
 
 

@@ -141,7 +141,7 @@ def test_ten_pockets_are_decided_by_keyboard_alone(page, workshop):
     page.locator("#stage").focus()
     for number in range(10):
         page.keyboard.press("n")
-        page.locator("#verb", has_text="Keep this pocket").wait_for()
+        page.locator("#verb", has_text="Keep this enclosed area").wait_for()
         before = workshop.sheets.load(sheet.id).head
         page.keyboard.press("Enter")
         wait_changed(page, before)
@@ -264,7 +264,7 @@ def test_gaps_come_in_when_they_are_found_and_leave_what_was_typed(page, worksho
     go_on.set()
     page.get_by_role("button", name="Fence it, gap 1").wait_for()
     assert "1 gap to look at" in page.locator("#step-reach .sentence").inner_text()
-    assert "look again" in page.locator("#step-reach .numeral").inner_text()
+    assert "please check" in page.locator("#step-reach .numeral").inner_text()
     assert page.locator("#tolerance").input_value() == "7.7"
     assert find_axe_faults(page) == []
 

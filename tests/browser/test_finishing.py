@@ -95,7 +95,7 @@ def test_a_pastel_drawing_gets_a_white_backing_with_a_border_of_eight_pixels(pag
 def test_in_by_one_and_soft_by_two_is_one_click_and_shows_before_and_after(page, workshop):
     open_sheet(page, workshop, png_of(draw_pastel), "rim")
     before = export(page)
-    page.get_by_role("button", name="In by 1 px, soft by 2 px").click()
+    page.get_by_role("button", name="Shrink by 1 px, soften by 2 px").click()
     settle(page, "rim")
     after = export(page)
     row = [cut[200, 40:150, 3].astype(float).sum() / 255 for cut in (before, after)]
@@ -215,7 +215,7 @@ def test_a_logo_goes_out_in_three_sizes_as_webp_and_png_in_one_archive(page, wor
     page.get_by_label("Sizes").fill("200, 100, 60")
     page.locator("#step-export form", has=page.get_by_label("Sizes")).get_by_role("button", name="Set").click()  # fmt: skip
     settle(page, "export")
-    assert "Export PNG, WebP, the whole sheet, at 200, 100, 60." in page.locator("#step-export").inner_text()  # fmt: skip
+    assert "Export PNG, WebP, the whole picture, at 200, 100, 60." in page.locator("#step-export").inner_text()  # fmt: skip
     assert find_axe_faults(page) == []
     with page.expect_download() as download:
         page.get_by_role("link", name="Export ZIP").click()

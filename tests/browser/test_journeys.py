@@ -47,14 +47,14 @@ def test_drop_tune_undo_reload_redo_export(page, workshop, badge_png):
 
     # a press says what it would take, lets it go on Esc, and takes it on release
     page.mouse.move(*to_screen(page, *GAP))
-    page.locator("#verb", has_text="Clear this pocket").wait_for()
+    page.locator("#verb", has_text="Clear this enclosed area").wait_for()
     page.mouse.down()
     page.keyboard.press("Escape")
     page.mouse.up()
     assert workshop.sheets.load(1).undo is None
     page.mouse.down()
     page.mouse.up()
-    page.locator("#undo", has_text="Undo pocket cleared").wait_for()
+    page.locator("#undo", has_text="Undo enclosed area cleared").wait_for()
     assert export(page)[GAP][3] == 0
 
     page.locator("#phrase-tolerance").click()
@@ -165,9 +165,9 @@ def test_keyboard_only_from_drop_to_export(page, workshop, badge_png, tmp_path):
     tab_to(page, page.locator("#stage"))
     for _ in range(7):  # from the middle to the gap, in steps of 8 px
         page.keyboard.press("ArrowLeft")
-    page.locator("#verb", has_text="Clear this pocket").wait_for()
+    page.locator("#verb", has_text="Clear this enclosed area").wait_for()
     page.keyboard.press("Enter")
-    page.locator("#undo", has_text="Undo pocket cleared").wait_for()
+    page.locator("#undo", has_text="Undo enclosed area cleared").wait_for()
     tab_to(page, page.locator("#export"), key="Shift+Tab")
     with page.expect_download() as download:
         page.keyboard.press("Enter")

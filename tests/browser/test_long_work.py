@@ -109,7 +109,7 @@ def test_until_rims_are_solved_what_is_left_is_shown_and_says_so(
     go_on = threading.Event()
     monkeypatch.setattr(cut.Cutter, "render", lambda *given: (go_on.wait(20), solve(*given))[1])
     page.goto(f"/sheets/{sheet.id}/")
-    page.locator("#detail", has_text="rims are being solved").wait_for()
+    page.locator("#detail", has_text="edges are being worked out").wait_for()
     shown = """() => {
         const { width, height } = stage;
         const read = (share) => stage.getContext("2d").getImageData(width * share, height / 2, 1, 1).data[0];
@@ -150,7 +150,7 @@ def test_pictures_that_no_sheet_names_are_brought_back_by_one_button(page, works
     name = workshop.originals.save(badge_png)
     workshop.originals.reconcile(set())
     page.goto("/")
-    page.get_by_text("1 picture is here that no sheet names").wait_for()
+    page.get_by_text("1 picture file is kept that no longer belongs to anything").wait_for()
     page.get_by_role("button", name="Bring it back").click()
     page.get_by_text("1 picture is back as a sheet").wait_for()
     page.get_by_role("link", name=f"brought back {name[:8]}.png", exact=True).wait_for()

@@ -83,7 +83,7 @@ def test_a_figure_on_a_busy_picture_is_roughed_in_by_two_scribbles(page, worksho
     data, disc = busy_png()
     sheet = open_sheet(page, workshop, data, "ground")
     assert export(page)[..., 3].all()
-    page.get_by_role("button", name="Rough the figure in").click()
+    page.get_by_role("button", name="Find the subject by scribbles").click()
     page.locator("#verb", has_text="Rough-in").wait_for()
     draw(page, (170, 150), (230, 230))
     settle(page, "rough-in")
@@ -108,7 +108,7 @@ def test_a_wide_band_of_hair_is_worked_out(page, workshop):
     open_sheet(page, workshop, to_png(np.clip(np.rint(both), 0, 255).astype(np.uint8)), "by_hand")
     before = export(page)[..., 3]
     take(page, "stroke")
-    page.get_by_role("button", name="solves the rim").first.click()
+    page.get_by_role("button", name="works the edge out").first.click()
     set_measure(page, "across", 44)
     ring = [(210 + 147 * np.sin(a), 210 + 147 * np.cos(a)) for a in np.linspace(0, 2 * np.pi, 40)]
     draw(page, *ring, size=420, steps=2)
@@ -167,7 +167,7 @@ def test_two_versions_are_kept_compared_in_step_and_gone_back_to(page, workshop)
             page.locator("#phrase-history").click()
         page.locator("#version").fill(name)
         page.get_by_role("button", name="Keep it", exact=True).click()
-        page.get_by_role("button", name=f"Unname {name}").wait_for()
+        page.get_by_role("button", name=f"Remove the name {name}").wait_for()
     assert find_axe_faults(page) == []
     kept = {version.name: version.state for version in workshop.sheets.list_versions(sheet.id)}
     page.get_by_role("link", name="Compare no strap with now").click()

@@ -29,7 +29,7 @@ def test_at_400_by_800_a_finger_drops_picks_tunes_and_exports(
     assert scale.startswith("100")
     left, top = box["x"] + (box["width"] - 160) / 2, box["y"] + (box["height"] - 160) / 2
     page.touchscreen.tap(left + GAP[1], top + GAP[0])
-    verb = page.locator("#do-it", has_text="Clear this pocket")
+    verb = page.locator("#do-it", has_text="Clear this enclosed area")
     verb.wait_for()
     assert workshop.sheets.load(1).undo is None
     size = verb.bounding_box()

@@ -36,7 +36,7 @@ def fetch_zip(page):
 
 def test_four_sheets_with_bad_files_among_them_are_keyed_alike_and_fetched_as_a_zip(page, workshop, keeper, complaints):  # fmt: skip
     page.goto("/")
-    page.get_by_text("Put sheets together into a tray").click()
+    page.get_by_text("Put pictures together into a tray").click()
     page.get_by_label("Name", exact=True).fill("Client logos")
     page.get_by_role("button", name="Make the tray").click()
     page.get_by_text("Drop the tray’s pictures here.").wait_for()
@@ -52,9 +52,9 @@ def test_four_sheets_with_bad_files_among_them_are_keyed_alike_and_fetched_as_a_
     page.keyboard.press("n")
     assert page.evaluate("document.activeElement.textContent") == "cloth.png"
     page.get_by_text("Change what files they give").click()
-    page.get_by_label("Trimmed to the figure").check()
+    page.get_by_label("Trimmed to the subject").check()
     page.get_by_label("Margin in px").fill("3")
-    page.locator("form", has=page.get_by_label("Margin in px")).get_by_role("button", name="Share this").click()  # fmt: skip
+    page.locator("form", has=page.get_by_label("Margin in px")).get_by_role("button", name="Use this for all pictures").click()  # fmt: skip
     page.get_by_text("trimmed with a margin of 3 px").wait_for()
     page.get_by_text("getting what is shared").wait_for(state="detached")
     page.get_by_role("button", name="Export all 4, 1 to look at").click()
@@ -93,9 +93,9 @@ def test_a_scanners_folder_becomes_a_tray_by_itself_and_a_change_shows_before_an
     page.get_by_role("list", name="Trays").get_by_role("link", name="Scans of May").click()
     page.get_by_text("3 sheets.").wait_for()
     page.get_by_text("being looked over").first.wait_for(state="detached")
-    page.get_by_text("Change what the sheets share").click()
+    page.get_by_text("Change what the pictures share").click()
     page.get_by_label("Tolerance, 0 to 50").fill("2")
-    page.get_by_role("button", name="Share this").first.click()
+    page.get_by_role("button", name="Use this for all pictures").first.click()
     page.get_by_role("link", name="Before and after (3)").wait_for()
     page.get_by_role("link", name="Before and after (3)").click()
     assert page.locator(".pair-of-prints").count() == 3

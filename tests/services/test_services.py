@@ -85,7 +85,7 @@ def test_every_decision_is_one_row_that_undo_takes_back(workshop, sheet):
     assert states[1].resolved == {"ground": "flat", "colour": "#FFFFFF", "figure": "opaque", "tolerance": 6.4, "measured": 1.0}  # fmt: skip
     said = say_history(workshop, states[-1])
     assert said[-1] == "Opened"
-    assert said[-2:-5:-1] == ["Tolerance 1.0 to 6.4", "Pocket at 20, 80 cleared", "Ground colour #FFFFFE"]  # fmt: skip
+    assert said[-2:-5:-1] == ["Tolerance 1.0 to 6.4", "Enclosed area at 20, 80 cleared", "Background colour #FFFFFE"]  # fmt: skip
     assert not any("%(" in words for words in said)
     assert all(words[0].isupper() for words in said)  # none is a bare key of the catalogue
     now = states[-1]

@@ -160,7 +160,7 @@ def test_a_tray_names_the_doubtful_first_with_reasons_and_counts_them(workshop, 
     assert (cards.unknown, cards.behind) == (0, 0)
     assert cards.clean + cards.doubtful == 5
     assert cards.cards[0].sheet.id == busy.id
-    assert "no ground was found that could be keyed" in cards.cards[0].report.reasons
+    assert "no background was found that could be removed" in cards.cards[0].report.reasons
     doubts = [card.doubt for card in cards.cards]
     assert doubts == sorted(doubts, reverse=True)
     # one that is taken out and binned is not among them any more

@@ -439,7 +439,10 @@ def test_originals_that_the_database_does_not_name_are_set_aside_said_and_brough
     assert len(again.originals.list_aside()) == lost
     client = create_app(again).test_client()
     page = BeautifulSoup(client.get("/").data, "html.parser")
-    assert f"{lost} pictures are here that no sheet names" in page.select_one("#set-aside").text
+    assert (
+        f"{lost} picture files are kept that no longer belong to anything"
+        in page.select_one("#set-aside").text
+    )
     token = str(page.body["data-token"])
     told = htmx(client, token, "/set-aside/bring-back")
     assert f"{lost} pictures are back" in told.text

@@ -60,7 +60,7 @@ def things_of(page):
 
 
 SAID = {
-    "tide-stamp": ("Opaque figure on flat black , without noise.", "#000000 along 100 % of the border"),
+    "tide-stamp": ("Opaque subject on flat black , without noise.", "#000000 along 100 % of the border"),
     "buoy-sticker": ("printed-in squares of", "#DEDEDE and #B8B8B8 in squares of"),
     "harbour-signature": ("Ink on paper", "darker at the"),
     "brass-bell": ("Opaque on screen", "darker at the"),
@@ -223,14 +223,14 @@ def test_up_to_and_short_of_are_offered_where_they_mean_something(client, worksh
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     load_measured(workshop, sheet)
     pocket = client.get(f"/sheets/{sheet.id}/place?row=120&col=90").json
-    assert pocket["verb"] == "Clear this pocket"
+    assert pocket["verb"] == "Clear this enclosed area"
     assert pocket["shortOf"] is None
     ground = client.get(f"/sheets/{sheet.id}/place?row=2&col=100").json
     assert (ground["verb"], ground["upTo"], ground["shortOf"]) == ("Already clear", None, None)
     wide = post(client, token, sheet, "pockets/all/clear")
-    assert wide.select_one("#undo").text == "Undo all pockets cleared"
+    assert wide.select_one("#undo").text == "Undo all enclosed areas cleared"
     opened = client.get(f"/sheets/{sheet.id}/place?row=120&col=90").json
-    assert (opened["verb"], opened["acts"]) == ("Keep this pocket", True)
+    assert (opened["verb"], opened["acts"]) == ("Keep this enclosed area", True)
 
 
 def test_an_open_step_stays_open_while_the_sheet_is_being_measured(client, workshop, monkeypatch):
@@ -373,23 +373,23 @@ def test_a_border_that_came_in_transparent_and_a_busy_photo_are_said_plainly(
     sheet = add_sheet(workshop, to_png(rgba), "cut.png")
     step = ledger_of(client, workshop, sheet, "ground").select_one("#step-ground")
     assert "came in transparent, so there is no ground to clear" in words(step)
-    assert "look again" in words(step).lower()
+    assert "please check" in words(step).lower()
     random = np.random.default_rng(3)
     coarse = random.integers(0, 256, (14, 18, 3)).astype(np.uint8)
     photo = np.asarray(Image.fromarray(coarse).resize((360, 280), Image.Resampling.BICUBIC))
     busy = add_sheet(workshop, to_png(photo), "street.png")
     step = ledger_of(client, workshop, busy, "ground").select_one("#step-ground")
     assert "on something busy" in words(step)
-    assert "nothing goes by itself" in words(step)
+    assert "nothing is removed by itself" in words(step)
     assert not step.select(
         "[name=kind][aria-pressed=true]"
     )  # none is measured, so all are there to be said
     assert len(step.select("[name=kind][value=flat], [name=kind][value=paper]")) == 2
     assert "along the border too" not in words(step)
-    assert "look again" in words(step).lower()
+    assert "please check" in words(step).lower()
     chosen = post(client, token, busy, "ground", kind="flat").select_one("#step-ground")
     assert "flat" in words(chosen)
-    assert "yours" in words(chosen).lower()
+    assert "changed" in words(chosen).lower()
 
 
 def test_a_place_is_said_with_what_tuning_there_would_do(client, token, workshop):
@@ -470,7 +470,7 @@ def test_a_change_from_the_stage_is_answered_with_the_head_the_ledger_and_what_o
 def test_a_figure_in_two_natures_is_said_and_one_of_them_can_be_chosen_for_all_of_it(client, workshop, token):  # fmt: skip
     sheet = add_sheet(workshop, to_png(draw_letter()[0].rgb), "letter.png")
     page = ledger_of(client, workshop, sheet, "ground")
-    assert "Opaque and ink" in words(page.select_one("#sentence-ground"))
+    assert "Solid and ink" in words(page.select_one("#sentence-ground"))
     assert "part of it is cut as ink" in words(page.select_one("#label-figure"))
     chosen = "button[name=figure][aria-pressed=true]"
     assert not page.select(chosen)

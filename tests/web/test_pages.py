@@ -156,7 +156,7 @@ def test_a_second_tab_that_is_behind_is_told_and_loses_nothing(client, token, wo
 def test_a_place_says_what_a_click_would_do_and_shows_what_it_takes(client, sheet):
     path = f"/sheets/{sheet.id}/"
     gap = client.get(path + "place?row=80&col=20").json
-    assert (gap["verb"], gap["acts"]) == ("Clear this pocket", True)
+    assert (gap["verb"], gap["acts"]) == ("Clear this enclosed area", True)
     assert client.get(path + "place?row=1&col=1").json["verb"] == "Already clear"
     assert client.get(path + "place?row=80&col=13").json["verb"] == "Figure"
     view = "takes?row=80&col=20&left=0&top=0&cell=1&width=160&height=160"

@@ -38,6 +38,15 @@ STATES = {
 }
 
 
+STATE_WORDS = {
+    "measured": gettext_noop("automatic"),
+    "yours": gettext_noop("changed"),
+    "working": gettext_noop("working"),
+    "look again": gettext_noop("please check"),
+    "cannot": gettext_noop("not possible"),
+}
+"""What people read for the state of a step."""
+
 _STOPPED = re.compile(
     r'(?<!class="held">)((?:<svg class="swatch"[^>]*><rect[^>]*/></svg>&nbsp;)?'
     r'<button class="phrase[^>]*>[^<]*</button>[,.;:])'
@@ -63,6 +72,11 @@ class StepView:
     state: str
     shape: str
     sentence: Markup
+
+    @property
+    def word(self) -> str:
+        """Its state in the reader's language."""
+        return gettext(STATE_WORDS[self.state]) if self.state else ""
 
 
 def fill(template: str, **slots: str | Markup) -> Markup:
@@ -95,8 +109,8 @@ def format_share(share: float) -> str:
     return format_percent(100 * share)
 
 
-NATURES = {"opaque": gettext_noop("Opaque"), "ink": gettext_noop("Ink")}
-BOTH_NATURES = gettext_noop("Opaque and ink")
+NATURES = {"opaque": gettext_noop("Solid"), "ink": gettext_noop("Ink")}
+BOTH_NATURES = gettext_noop("Solid and ink")
 KINDS = {
     "flat": gettext_noop("flat"),
     "paper": gettext_noop("paper"),

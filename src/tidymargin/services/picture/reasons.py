@@ -61,9 +61,9 @@ def _explain_ground(facts: SheetFacts) -> list[Reason]:
         found.append(
             Reason(
                 "No even colour, smooth surface or pattern explains more than %(share)s of the border: the "
-                "background is busy, and nothing goes by itself. If part of the border is one ground after "
-                "all, say below which kind or colour it is, or set the work area to that part. Of places "
-                "like %(ground)s, what you pick goes too.",
+                "background is busy, and nothing is removed by itself. If part of the border is plain after "
+                "all, say below which kind or colour the background is, or set the work area to that part. Around "
+                "places like %(ground)s, what you pick is removed.",
                 {"share": _to_percent(ground.border_share), "ground": ground.hex},
             )
         )
@@ -115,11 +115,11 @@ def _explain_ground(facts: SheetFacts) -> list[Reason]:
             )
         )
     else:
-        found.append(Reason("The border came in transparent, so there is no ground to clear."))
+        found.append(Reason("The border came in transparent, so there is no background to clear."))
     if facts.further is not None:
         found.append(
             Reason(
-                "%(colour)s shows along %(share)s of the border too: clear it as well if it is ground.",
+                "%(colour)s shows along %(share)s of the border too: clear it as well if it is background.",
                 {
                     "colour": facts.further.hex,
                     "share": _to_percent(facts.further.border_share),
@@ -135,7 +135,7 @@ def _explain_figure(facts: SheetFacts) -> list[Reason]:
     if facts.nature == "ink":
         found.append(
             Reason(
-                "Ink: %(explained)s of the strokes lie between the ground and %(inks)s, and their density "
+                "Ink: %(explained)s of the strokes lie between the background and %(inks)s, and their density "
                 "varies by %(spread)s.",
                 {
                     "explained": _to_percent(inks.explained),
@@ -147,7 +147,7 @@ def _explain_figure(facts: SheetFacts) -> list[Reason]:
     elif len(inks.rgb):
         found.append(
             Reason(
-                "Opaque: density varies by %(spread)s along the figure’s middle, %(thin)s of it is thin.",
+                "Solid: density varies by %(spread)s along the subject’s middle, %(thin)s of it is thin.",
                 {"spread": _to_percent(inks.spread), "thin": _to_percent(inks.thin)},
             )
         )

@@ -5,23 +5,23 @@ from tidymargin.core.faults.kinds import KINDS, Fault
 from tidymargin.core.questions.asking import Question
 
 FAULT_WORDS = {
-    "crumb": "a crumb of %(size)s px",
-    "pocket": "a pocket that nobody decided on, %(size)s px",
-    "fringe": "the old ground’s colour along %(size)s px of the rim",
-    "see_through": "a see-through patch of %(size)s px inside the figure",
-    "eaten": "a stroke eaten, %(size)s px of it are gone",
-    "swallowed": "something swallowed whole, %(size)s px of its edge are in the picture",
-    "leftover": "a faint leftover of %(size)s px beside the figure",
-    "jagged": "jags along %(size)s px of the rim",
+    "crumb": "a speck of %(size)s px",
+    "pocket": "an enclosed area of %(size)s px that could be background",
+    "fringe": "the old background’s colour along %(size)s px of the edge",
+    "see_through": "a see-through patch of %(size)s px inside the subject",
+    "eaten": "part of a line removed, %(size)s px of it are gone",
+    "swallowed": "a part of the subject removed, its edge was %(size)s px long",
+    "leftover": "a faint leftover of %(size)s px beside the subject",
+    "jagged": "a jagged edge along %(size)s px",
     "cut_off": "cut off by the picture’s edge over %(size)s px",
     "changed": "%(size)s px whose colour is not the picture’s",
     "resolution": "%(size)s dots to the inch are too few for that print",
 }  # fmt: skip
 KIND_WORDS = {
-    "crumb": "crumbs", "pocket": "undecided pockets", "fringe": "fringe",
-    "see_through": "see-through patches", "eaten": "strokes eaten",
-    "swallowed": "things swallowed whole", "leftover": "leftover shadow or ringing",
-    "jagged": "jagged rims", "cut_off": "a figure cut off",
+    "crumb": "specks", "pocket": "enclosed areas that could be background", "fringe": "fringe",
+    "see_through": "see-through patches", "eaten": "lines partly removed",
+    "swallowed": "parts of the subject removed", "leftover": "leftover shadow or ringing",
+    "jagged": "jagged edges", "cut_off": "a subject cut off",
     "changed": "colours that changed", "resolution": "too few dots for a print",
 }  # fmt: skip
 
@@ -52,13 +52,13 @@ def word_question(question: Question) -> str:
 
 
 REASON_WORDS = {
-    "no_ground": "no ground was found that could be keyed",
+    "no_ground": "no background was found that could be removed",
     "nothing_cleared": "nothing was cleared",
-    "nothing_left": "nothing is left of the figure",
+    "nothing_left": "nothing is left of the subject",
     "strays": "the tolerance lies beyond what was measured here",
-    "other_nature": "the figure looks like the other nature than was said",
-    "nature": "the figure may as well be of the other nature",
-    "ink_parts": "parts of the figure are cut as ink, the rest as opaque",
+    "other_nature": "the subject looks like ink where solid was chosen, or the other way round",
+    "nature": "ink or solid artwork? It could be either",
+    "ink_parts": "parts of the subject are cut as ink, the rest as solid",
     "unsure": "pictures like this one often come out wrong: look at its edge",
 }
 

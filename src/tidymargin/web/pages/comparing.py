@@ -29,7 +29,7 @@ def _list_ways(sheet: Sheet) -> list[tuple[str, str]]:
     """Return what a sheet can be looked at as, each with its words."""
     ways = [
         ("now", gettext("as it is now")),
-        ("key", gettext("the key alone, nothing by hand")),
+        ("key", gettext("without what was done by hand")),
         ("automatic", gettext("automatic, nothing decided")),
         ("original", gettext("the original")),
     ]

@@ -68,12 +68,14 @@ def _count(kind: str, count: int) -> str:
     if kind == "stroke":
         return ngettext("a stroke", "%(num)s strokes", count)
     if kind == "rub":
-        return ngettext("a stroke along the ground", "%(num)s strokes along the ground", count)
+        return ngettext(
+            "a stroke on the background only", "%(num)s strokes on the background only", count
+        )
     if kind == "area":
         return ngettext("an area", "%(num)s areas", count)
     if kind == "outline":
         return ngettext("an outline", "%(num)s outlines", count)
-    return ngettext("a rough-in", "%(num)s rough-ins", count)
+    return ngettext("a find by scribbles", "%(num)s finds by scribbles", count)
 
 
 def _kind_of(mark: MarkEntry) -> str:
@@ -92,7 +94,7 @@ _SAID = {
     "stroke": (gettext_noop("Strokes"), ("stroke", "rub")),
     "area": (gettext_noop("Areas"), ("area",)),
     "outline": (gettext_noop("Outlines"), ("outline",)),
-    "rough": (gettext_noop("Rough-ins"), ("rough",)),
+    "rough": (gettext_noop("Finds by scribbles"), ("rough",)),
 }
 
 
@@ -118,7 +120,7 @@ def say_by_hand(recipe: Recipe) -> StepView:
 _DOES = {
     "keep": gettext_noop("keeps"),
     "clear": gettext_noop("clears"),
-    "solve": gettext_noop("solves the rim"),
+    "solve": gettext_noop("works the edge out"),
     "cut_out": gettext_noop("is cut out"),
     "keep_inside": gettext_noop("keeps its inside"),
     "clear_inside": gettext_noop("clears its inside"),
@@ -178,7 +180,7 @@ CHANGES = {
         gettext_noop("area kept"), _say_last("Area at %(x)s, %(y)s kept by hand")
     ),
     "area_solved": Change(
-        gettext_noop("area solved"), _say_last("Rim in an area at %(x)s, %(y)s solved")
+        gettext_noop("area solved"), _say_last("Edge in an area at %(x)s, %(y)s worked out")
     ),
     "stroke_cleared": Change(
         gettext_noop("stroke"), _say_last("Stroke from %(x)s, %(y)s clears")
@@ -190,10 +192,10 @@ CHANGES = {
         gettext_noop("stroke"), _say_last("Rim under a stroke from %(x)s, %(y)s solved")
     ),
     "rub_cleared": Change(
-        gettext_noop("stroke along the ground"), _say_last("Stroke along the ground from %(x)s, %(y)s")
+        gettext_noop("stroke on the background only"), _say_last("Stroke along the ground from %(x)s, %(y)s")
     ),
     "rub_kept": Change(
-        gettext_noop("stroke along the figure"), _say_last("Figure brought back under a stroke from %(x)s, %(y)s")
+        gettext_noop("stroke on the subject only"), _say_last("Figure brought back under a stroke from %(x)s, %(y)s")
     ),
     "outline_begun": Change(
         gettext_noop("outline begun"), _say_last("Outline begun at %(x)s, %(y)s")
@@ -206,7 +208,7 @@ CHANGES = {
     "outline_closed": Change(gettext_noop("outline closed"), "Outline closed"),
     "outline_opened": Change(gettext_noop("outline opened"), "Outline opened again"),
     "outline_decided": Change(gettext_noop("what an outline does"), "What an outline does"),
-    "rough_begun": Change(gettext_noop("rough-in"), "Figure roughed in"),
+    "rough_begun": Change(gettext_noop("find by scribbles"), "Figure roughed in"),
     "rough_went_on": Change(gettext_noop("scribble"), "Rough-in gone on with"),
     "mark_moved": Change(gettext_noop("mark moved"), "Mark moved"),
     "mark_set": Change(gettext_noop("mark changed"), "What a mark does, or its width"),

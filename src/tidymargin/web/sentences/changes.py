@@ -17,7 +17,7 @@ CHANGES = {
     **proof.CHANGES,
     **export.CHANGES,
     **tray.CHANGES,
-    "engine": Change(gettext_noop("present engine"), "Cut by the present engine"),
+    "engine": Change(gettext_noop("this version"), "Cut by the present engine"),
 }
 
 

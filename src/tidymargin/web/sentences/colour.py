@@ -62,7 +62,7 @@ def say_colour(recipe: Recipe, facts: SheetFacts) -> StepView:
         value = format_percent(round(100 * (1.0 if amount == "auto" else float(amount))))
         spill = phrase("colour", gettext("Spill"), value, number=True)
         most = 0.0 if facts.rim.spill is None else float(facts.rim.spill.cast.max())
-        text = gettext("The screen’s light, %(most)s at the rim, is taken off by %(spill)s.")
+        text = gettext("The screen’s light, %(most)s at the edge, is taken off by %(spill)s.")
         parts.append(fill(text, most=format_percent(round(100 * most)), spill=spill))
     if said:
         more = len(said) - 3
@@ -135,9 +135,13 @@ def _say_shadow(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 CHANGES = {
     "spill": Change(gettext_noop("spill"), _say_spill),
     "spill_place": Change(gettext_noop("spill at a place"), "Spill set at a place"),
-    "spill_guard": Change(gettext_noop("spill guard"), "A colour guarded from spill"),
+    "spill_guard": Change(
+        gettext_noop("colour that spill leaves alone"), "A colour that spill leaves alone"
+    ),
     "unspill_places": Change(gettext_noop("place of spill removed"), "Place of spill removed"),
-    "unspill_guards": Change(gettext_noop("spill guard removed"), "Spill guard removed"),
+    "unspill_guards": Change(
+        gettext_noop("colour that spill left alone removed"), "Spill guard removed"
+    ),
     "ink_dropped": Change(gettext_noop("ink dropped"), _say_inks("Ink %(code)s dropped")),
     "ink_kept": Change(gettext_noop("ink brought back"), _say_inks("Ink %(code)s brought back")),
     "tone": Change(gettext_noop("light and contrast"), _say_tone),

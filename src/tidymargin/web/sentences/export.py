@@ -25,7 +25,7 @@ from tidymargin.web.words import (
 NAMES: dict[FormatName, str] = {
     "png": gettext_noop("PNG"),
     "png_palette": gettext_noop("PNG of 256 colours"),
-    "png_hard": gettext_noop("PNG without soft rims"),
+    "png_hard": gettext_noop("PNG without soft edges"),
     "webp": gettext_noop("WebP"),
     "avif": gettext_noop("AVIF"),
     "tiff": gettext_noop("TIFF"),
@@ -41,29 +41,27 @@ NAMES: dict[FormatName, str] = {
     "print_and_cut": gettext_noop("a PDF to print and cut"),
 }
 ON_TRANSPARENCY: dict[FormatName, str] = {
-    "png": gettext_noop("Keeps it all: 32 bits a pixel, soft rims and every colour as they are."),
-    "png_palette": gettext_noop("Keeps soft rims, with fewer colours and mattes: a small file."),
+    "png": gettext_noop("Keeps it all: 32 bits a pixel, soft edges and every colour as they are."),
+    "png_palette": gettext_noop("Keeps soft edges, with fewer colours and mattes: a small file."),
     "png_hard": gettext_noop(
-        "Each pixel is clear or solid: rims get jags, for what can show nothing else."
+        "Each pixel is clear or solid, so edges become jagged; for what can show nothing else."
     ),
     "webp": gettext_noop("Keeps it all, in a smaller file than PNG; for web pages."),
-    "avif": gettext_noop(
-        "Keeps soft rims; colours are coded with small losses, in the smallest file."
-    ),
+    "avif": gettext_noop("Keeps soft edges; colours lose a little, in the smallest file."),
     "tiff": gettext_noop("Keeps it all, with straight alpha; for print and layout."),
-    "pdf": gettext_noop("Keeps soft rims as a soft mask, at its true size on paper."),
+    "pdf": gettext_noop("Keeps soft edges as a soft mask, at its true size on paper."),
     "ora": gettext_noop("Layers: the cut, its matte and the original, to go on with elsewhere."),
     "jpeg": gettext_noop("Transparency goes: the cut is laid on the backdrop chosen below."),
     "matte": gettext_noop("Grey: white where the cut is solid, black where it is clear."),
     "svg": gettext_noop(
-        "Lines and curves along the rim at its half, sharp at any size; no soft rims."
+        "Lines and curves along the middle of the edge, sharp at any size; no soft edges."
     ),
     "pdf_outlines": gettext_noop(
         "The same lines and curves on a page, at their true size on paper."
     ),
     "dxf": gettext_noop("The same lines and arcs in mm, for drawing and cutting machines."),
-    "cutline_svg": gettext_noop("The line around the figure that a machine cuts along, in mm."),
-    "cutline_dxf": gettext_noop("The line around the figure that a machine cuts along, in mm."),
+    "cutline_svg": gettext_noop("The line around the subject that a machine cuts along, in mm."),
+    "cutline_dxf": gettext_noop("The line around the subject that a machine cuts along, in mm."),
     "print_and_cut": gettext_noop(
         "The picture on one layer and the cutting line on another, at their true size on paper."
     ),
@@ -94,7 +92,7 @@ def say_export(recipe: Recipe, area: Area) -> StepView:
     elif export.trim:
         value = gettext("trimmed with a margin of %(margin)s px", margin=export.margin_px)
     else:
-        value = gettext("the whole sheet")
+        value = gettext("the whole picture")
     extent = phrase("export", gettext("Extent"), value)
     if export.trim or export.pieces or export.box or export.sizes:
         said = fill(gettext("Export %(formats)s, %(extent)s"), formats=formats, extent=extent)
@@ -159,7 +157,7 @@ def _say_trim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     if after.export.pieces:
         return Reason("Every drawing of the page is exported on its own")
     if not after.export.trim:
-        return Reason("The whole sheet is exported")
+        return Reason("The whole picture is exported")
     return Reason("Trimmed, with a margin of %(px)s px", {"px": str(after.export.margin_px)})
 
 

@@ -10,13 +10,13 @@ from tidymargin.store.values import Sheet
 from tidymargin.web.words import gettext, gettext_noop
 
 _REMEDY_WORDS = {
-    "drop": gettext_noop("drop crumbs"), "clear": gettext_noop("clear it"), "clean": gettext_noop("clean the fringe"),
-    "fill": gettext_noop("make it solid"), "spare": gettext_noop("bring it back"), "smooth": gettext_noop("take jags off"),
+    "drop": gettext_noop("remove the specks"), "clear": gettext_noop("clear it"), "clean": gettext_noop("remove the fringe"),
+    "fill": gettext_noop("make it solid"), "spare": gettext_noop("bring it back"), "smooth": gettext_noop("smooth the edge"),
 }  # fmt: skip
 LIMIT_WORDS = {
-    "crumb": gettext_noop("crumbs up to, px"), "fringe": gettext_noop("ground in a rim’s colour, 0 to 1"),
+    "crumb": gettext_noop("specks up to, px"), "fringe": gettext_noop("background in the edge’s colour, 0 to 1"),
     "see_through": gettext_noop("how clear a patch is, 0 to 1"), "eaten": gettext_noop("difference of what was lost"),
-    "leftover": gettext_noop("matte of a leftover, 0 to 1"), "jagged": gettext_noop("length of jags, px"),
+    "leftover": gettext_noop("matte of a leftover, 0 to 1"), "jagged": gettext_noop("length of jagged edges, px"),
     "cut_off": gettext_noop("length at the edge, px"), "changed": gettext_noop("difference of a changed colour"),
     "resolution": gettext_noop("dots to the inch"),
 }  # fmt: skip

@@ -46,15 +46,15 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     ground = facts.ground
     said = recipe.ground
     if ground.border_share == 0 and said.colour == said.kind == "auto":
-        none = phrase("ground", gettext("Ground"), gettext("no ground"))
+        none = phrase("ground", gettext("Background"), gettext("no background"))
         words = fill(
             gettext("The border came in transparent, so there is %(ground)s to clear."), ground=none
         )
         return StepView("ground", "look again", STATES["look again"], words)
     swatch = "" if ground.kind == "checker" else ground.hex
-    named = phrase("ground", gettext("Ground"), _name_ground(ground), swatch=swatch)
+    named = phrase("ground", gettext("Background"), _name_ground(ground), swatch=swatch)
     nature = BOTH_NATURES if facts.ink_parts else NATURES[facts.nature]
-    figure = phrase("ground", gettext("Figure"), gettext(nature))
+    figure = phrase("ground", gettext("Subject"), gettext(nature))
     slots = {"figure": figure, "ground": named}
     doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
     doubtful |= said.figure == "auto" and facts.is_nature_doubtful
@@ -62,13 +62,13 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     if facts.is_busy:
         words = fill(
             gettext(
-                "%(figure)s figure on something busy, %(ground)s at most: nothing goes by itself."
+                "%(figure)s subject on a busy background; at most %(ground)s could be removed, so nothing is removed by itself."
             ),
             **slots,
         )
     elif ground.border_share < _FEW:
         words = fill(
-            gettext("%(figure)s figure on %(ground)s, seen along only %(share)s of the border."),
+            gettext("%(figure)s subject on %(ground)s, seen along only %(share)s of the border."),
             share=format_percent(round(100 * ground.border_share)),
             **slots,
         )
@@ -85,7 +85,7 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
             gettext("%(figure)s on %(ground)s, lossy grain %(grain)s."), grain=grain, **slots
         )
     else:
-        words = fill(gettext("%(figure)s figure on %(ground)s, without noise."), **slots)
+        words = fill(gettext("%(figure)s subject on %(ground)s, without noise."), **slots)
     if facts.further is not None:
         other = phrase(
             "ground", gettext("Another colour of it"), facts.further.hex, swatch=facts.further.hex
@@ -123,8 +123,8 @@ def say_departures(recipe: Recipe, ground: StepView) -> StepView:
         added.append(fill(gettext("Without the ink %(inks)s."), inks=named))
     if recipe.ground.preparations:
         done = ", ".join(gettext(PREPARATIONS[p]) for p in recipe.ground.preparations)
-        named = phrase("ground", gettext("For the key only"), done)
-        added.append(fill(gettext("Keyed with %(done)s."), done=named))
+        named = phrase("ground", gettext("Only for finding the background"), done)
+        added.append(fill(gettext("Found with %(done)s."), done=named))
     if not added:
         return ground
     sentence = Markup(" ").join((ground.sentence, *added))
@@ -143,31 +143,31 @@ def _say_ground(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reas
     kind = str(resolved.get("ground", after.ground.kind))
     words = {"checker": "printed-in pattern"}.get(kind, kind)
     if after.ground.kind == "auto":
-        return Reason("Ground detected again: %(kind)s", {"kind": words}, ("kind",))
-    return Reason("Ground: %(kind)s", {"kind": words}, ("kind",))
+        return Reason("Background detected again: %(kind)s", {"kind": words}, ("kind",))
+    return Reason("Background: %(kind)s", {"kind": words}, ("kind",))
 
 
 def _say_ground_colour(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     if len(after.ground.also) > len(before.ground.also):
-        return Reason("Ground colour %(code)s added", {"code": after.ground.also[-1].upper()})
+        return Reason("Background colour %(code)s added", {"code": after.ground.also[-1].upper()})
     if len(after.ground.also) < len(before.ground.also):
         gone = next(code for code in before.ground.also if code not in after.ground.also)
-        return Reason("Ground colour %(code)s removed", {"code": gone.upper()})
+        return Reason("Background colour %(code)s removed", {"code": gone.upper()})
     if after.ground.colour == "auto":
-        return Reason("Ground colour measured again")
-    return Reason("Ground colour %(code)s", {"code": after.ground.colour.upper()})
+        return Reason("Background colour measured again")
+    return Reason("Background colour %(code)s", {"code": after.ground.colour.upper()})
 
 
 def _say_figure(before: Recipe, after: Recipe, resolved: dict[str, Any]) -> Reason:
     nature = str(resolved.get("figure", after.ground.figure))
-    return Reason("The figure is %(nature)s", {"nature": nature}, ("nature",))
+    return Reason("The subject is %(nature)s", {"nature": nature}, ("nature",))
 
 
 CHANGES = {
     "area": Change(gettext_noop("work area"), _say_area),
-    "ground": Change(gettext_noop("ground"), _say_ground),
-    "ground_colour": Change(gettext_noop("ground colour"), _say_ground_colour),
-    "figure": Change(gettext_noop("figure"), _say_figure),
-    "preparation": Change(gettext_noop("preparation"), "What is done for the key only"),
+    "ground": Change(gettext_noop("background"), _say_ground),
+    "ground_colour": Change(gettext_noop("colour of the background"), _say_ground_colour),
+    "figure": Change(gettext_noop("subject"), _say_figure),
+    "preparation": Change(gettext_noop("preparation"), "What is done to find the background"),
 }
 """What may be changed here, in words."""

@@ -32,7 +32,7 @@ def list_backdrops(recipe: Recipe) -> list[tuple[str, str, bool | None]]:
         *((kind, words, kind in in_strip) for kind, words in could),
         (recipe.proof.backdrop, gettext("your colour"), None),
         ("alpha", gettext("matte alone"), None),
-        ("rim", gettext("rim alone"), None),
+        ("rim", gettext("edge alone"), None),
     ]
 
 
@@ -47,9 +47,9 @@ def say_proof(recipe: Recipe, faults: int | None = None) -> StepView:
     else:
         said = fill(gettext("Proof on %(colour)s."), colour=colour)
     if faults is not None:
-        words = ngettext("%(num)s fault", "%(num)s faults", faults) if faults else gettext("none found")  # fmt: skip
-        count = phrase("proof", gettext("Faults"), words)
-        said += Markup(" ") + fill(gettext("Faults: %(count)s."), count=count)
+        words = ngettext("%(num)s problem", "%(num)s problems", faults) if faults else gettext("none found")  # fmt: skip
+        count = phrase("proof", gettext("Problems"), words)
+        said += Markup(" ") + fill(gettext("Problems: %(count)s."), count=count)
     if faults:
         return StepView("proof", "look again", STATES["look again"], said)
     is_yours = recipe.proof != ProofStep()
@@ -63,15 +63,17 @@ def _say_backdrop(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 
 def _say_accepted(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     entry = after.proof.accepted[-1]
-    return Reason("A fault at %(x)s, %(y)s accepted", {"x": f"{entry.x:.0f}", "y": f"{entry.y:.0f}"})  # fmt: skip
+    return Reason("A problem at %(x)s, %(y)s ignored", {"x": f"{entry.x:.0f}", "y": f"{entry.y:.0f}"})  # fmt: skip
 
 
 CHANGES = {
     "backdrop": Change(gettext_noop("backdrop"), _say_backdrop),
     "strip": Change(gettext_noop("proof strip"), "Backdrops of the strip chosen"),
-    "limits": Change(gettext_noop("limits of faults"), "Limits of faults set"),
+    "limits": Change(gettext_noop("limits of problems"), "Limits of faults set"),
     "print_size": Change(gettext_noop("print size"), "Print size stated"),
-    "fault_accepted": Change(gettext_noop("fault accepted"), _say_accepted),
-    "faults_again": Change(gettext_noop("accepted faults listed"), "Accepted faults listed again"),
+    "fault_accepted": Change(gettext_noop("problem ignored"), _say_accepted),
+    "faults_again": Change(
+        gettext_noop("ignored problems listed again"), "Accepted faults listed again"
+    ),
 }
 """What may be changed here, in words."""

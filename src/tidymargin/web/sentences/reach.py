@@ -61,8 +61,8 @@ def say_reach(
         )
     opened = sum(p.verdict == "clear" for p in pockets.listed) if pockets else 0
     if pockets and pockets.listed:
-        words = gettext("%(n)s of %(all)s pockets", n=opened, all=len(pockets.listed))
-        extras.append((gettext("Pockets"), words))
+        words = gettext("%(n)s of %(all)s enclosed areas", n=opened, all=len(pockets.listed))
+        extras.append((gettext("Enclosed areas"), words))
     if reach.pocket_rules:
         last = reach.pocket_rules[-1]
         words = (
@@ -81,7 +81,12 @@ def say_reach(
         extras.append((gettext("Questions"), words))
     if reach.guards:
         extras.append(
-            (gettext("Guards"), ngettext("%(num)d guard", "%(num)d guards", len(reach.guards)))
+            (
+                gettext("Protected colours"),
+                ngettext(
+                    "%(num)d protected colour", "%(num)d protected colours", len(reach.guards)
+                ),
+            )
         )
     if reach.fences:
         extras.append(
@@ -120,11 +125,11 @@ _REASONS = {
     "ink": gettext_noop("paper in a loop of ink"),
     "screen": gettext_noop("screen inside"),
     "pattern": gettext_noop("the pattern goes on inside"),
-    "even": gettext_noop("even inside: figure"),
-    "one_colour": gettext_noop("the figure is of one colour, so this is background"),
-    "open": gettext_noop("likely ground, as of lines and letters"),
-    "closed": gettext_noop("likely figure: closed in by a drawing"),
-    "undecided": gettext_noop("closed in"),
+    "even": gettext_noop("even inside: likely the subject"),
+    "one_colour": gettext_noop("the subject is of one colour, so this is background"),
+    "open": gettext_noop("likely background, as in lines and letters"),
+    "closed": gettext_noop("likely the subject: enclosed by a drawing"),
+    "undecided": gettext_noop("enclosed"),
     "shut": gettext_noop("shut off by you"),
     "rule": gettext_noop("by your rule for its size"),
     "yours": gettext_noop("yours"),
@@ -221,7 +226,7 @@ def _say_meaning(place: Place) -> dict[str, object]:
         case Meaning.CLEARED:
             return {"verb": gettext("Already clear"), "detail": "", "acts": False}
         case Meaning.FIGURE:
-            verb = gettext("Figure")
+            verb = gettext("Subject")
             detail = gettext("no tolerance up to 50 takes this place")
             return {"verb": verb, "detail": detail, "acts": False}
         case Meaning.KEPT_BY_HAND | Meaning.CLEARED_BY_HAND:
@@ -229,15 +234,15 @@ def _say_meaning(place: Place) -> dict[str, object]:
             verb = gettext("Kept by hand") if is_kept else gettext("Cleared by hand")
             return {
                 "verb": verb,
-                "detail": gettext("a mark of the third sentence decides here"),
+                "detail": gettext("something done by hand decides here"),
                 "acts": False,
             }
         case Meaning.POCKET:
-            detail = gettext("closed in by the figure, takes %(share)s", share=takes)
-            return {"verb": gettext("Clear this pocket"), "detail": detail, "acts": True}
+            detail = gettext("enclosed by the subject, takes %(share)s", share=takes)
+            return {"verb": gettext("Clear this enclosed area"), "detail": detail, "acts": True}
         case Meaning.OPENED_POCKET:
             detail = gettext("cleared now, brings back %(share)s", share=takes)
-            return {"verb": gettext("Keep this pocket"), "detail": detail, "acts": True}
+            return {"verb": gettext("Keep this enclosed area"), "detail": detail, "acts": True}
         case Meaning.CLEAR_FROM_HERE:
             detail = gettext(
                 "goes at %(tolerance)s, takes %(share)s", tolerance=f"{place.goes_at}", share=takes
@@ -266,7 +271,7 @@ def _say_small(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
         "crumbs": "5" if crumbs == "auto" else str(crumbs),
         "pinholes": str(after.reach.pinholes_px),
     }
-    return Reason("Crumbs under %(crumbs)s px, pinholes under %(pinholes)s px", slots)
+    return Reason("Specks under %(crumbs)s px, pinholes under %(pinholes)s px", slots)
 
 
 def _say_last(text: str, things: str) -> Callable[..., Reason]:
@@ -282,7 +287,7 @@ def _say_last(text: str, things: str) -> Callable[..., Reason]:
 def _say_guard(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     changed = [g for g in after.reach.guards if g not in before.reach.guards][-1]
     slots = {"code": changed.colour, "within": f"{changed.tolerance:.1f}"}
-    return Reason("Guard %(code)s within %(within)s", slots)
+    return Reason("Protected colour %(code)s within %(within)s", slots)
 
 
 def _say_answers(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
@@ -305,7 +310,7 @@ def _say_rule(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 
 def _say_drops(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     count = len(after.reach.drops) - len(before.reach.drops)
-    return Reason("%(n)s solid things dropped", {"n": str(count)})
+    return Reason("%(n)s stray objects removed", {"n": str(count)})
 
 
 CHANGES = {
@@ -314,22 +319,28 @@ CHANGES = {
     "crumbs": Change(gettext_noop("small pieces"), _say_small),
     "pick": Change(gettext_noop("pick"), _say_last("Pick at %(x)s, %(y)s", "picks")),
     "figure_pick": Change(
-        gettext_noop("figure pick"), _say_last("Figure pick at %(x)s, %(y)s", "picks")
+        gettext_noop("place marked as subject"),
+        _say_last("Marked as subject at %(x)s, %(y)s", "picks"),
     ),
     "unpick": Change(gettext_noop("pick removed"), "Pick removed"),
     "pocket_cleared": Change(
-        gettext_noop("pocket cleared"), _say_last("Pocket at %(x)s, %(y)s cleared", "pockets")
+        gettext_noop("enclosed area cleared"),
+        _say_last("Enclosed area at %(x)s, %(y)s cleared", "pockets"),
     ),
     "pocket_kept": Change(
-        gettext_noop("pocket kept"), _say_last("Pocket at %(x)s, %(y)s kept", "pockets")
+        gettext_noop("enclosed area kept"),
+        _say_last("Enclosed area at %(x)s, %(y)s kept", "pockets"),
     ),
-    "pockets_cleared": Change(gettext_noop("all pockets cleared"), "All pockets cleared"),
-    "pockets_kept": Change(gettext_noop("all pockets kept"), "All pockets kept"),
+    "pockets_cleared": Change(
+        gettext_noop("all enclosed areas cleared"), "All enclosed areas cleared"
+    ),
+    "pockets_kept": Change(gettext_noop("all enclosed areas kept"), "All enclosed areas kept"),
     "alike_cleared": Change(
-        gettext_noop("pockets that are alike cleared"), "Pockets that are alike cleared"
+        gettext_noop("enclosed areas that are alike cleared"),
+        "Enclosed areas that are alike cleared",
     ),
     "alike_kept": Change(
-        gettext_noop("pockets that are alike kept"), "Pockets that are alike kept"
+        gettext_noop("enclosed areas that are alike kept"), "Enclosed areas that are alike kept"
     ),
     "answered_clear": Change(gettext_noop("area removed"), _say_answers),
     "answered_keep": Change(gettext_noop("area kept"), _say_answers),
@@ -339,10 +350,10 @@ CHANGES = {
         gettext_noop("rule for enclosed areas removed"), "Rule for enclosed areas removed"
     ),
     "unregion": Change(gettext_noop("answer taken back"), "Answer taken back"),
-    "guard": Change(gettext_noop("guard"), _say_guard),
-    "unguard": Change(gettext_noop("guard removed"), "Guard removed"),
+    "guard": Change(gettext_noop("protected colour"), _say_guard),
+    "unguard": Change(gettext_noop("protected colour removed"), "Protected colour removed"),
     "drop": Change(gettext_noop("drop"), _say_drops),
-    "undrop": Change(gettext_noop("dropped brought back"), "Dropped things brought back"),
+    "undrop": Change(gettext_noop("dropped brought back"), "Removed objects brought back"),
     "fence": Change(gettext_noop("fence"), "Fence drawn"),
     "unfence": Change(gettext_noop("fence removed"), "Fence removed"),
 }

@@ -37,9 +37,9 @@ def say_recipe(
     if measured is None:
         state = "working" if is_going_on else "cannot"
         first = (
-            gettext("Measuring the ground…")
+            gettext("Measuring the background…")
             if is_going_on
-            else gettext("The ground is not measured.")
+            else gettext("The background is not measured.")
         )
         then = (
             gettext("Finding what each tolerance clears…")

@@ -24,21 +24,21 @@ def say_rim(recipe: Recipe, breaks: int = 0) -> StepView:
 
     if rim.choke_px:
         words = gettext("in by %(px)s") if rim.choke_px > 0 else gettext("out by %(px)s")
-        add(gettext("Choke"), words % {"px": _px(abs(rim.choke_px))})
+        add(gettext("Shrink the edge"), words % {"px": _px(abs(rim.choke_px))})
     if rim.smooth_px:
         add(gettext("Smooth"), gettext("smoothed over %(px)s", px=_px(rim.smooth_px)))
     if rim.feather_px:
-        add(gettext("Feather"), gettext("soft over %(px)s", px=_px(rim.feather_px)))
+        add(gettext("Soften the edge"), gettext("soft over %(px)s", px=_px(rim.feather_px)))
     if rim.fringe:
         add(gettext("Fringe"), gettext("fringe cleaned by %(share)s", share=format_percent(round(100 * rim.fringe))))  # fmt: skip
     if (rim.black, rim.white, rim.gamma) != (0, 1, 1):
         add(gettext("Matte"), gettext("matte stretched"))
     if not said:
-        solved = phrase("rim", gettext("Rim"), gettext("solved"))
-        soft = phrase("rim", gettext("Feather"), gettext("not softened"))
-        words = fill(gettext("Rim %(solved)s, %(soft)s."), solved=solved, soft=soft)
+        solved = phrase("rim", gettext("Edge"), gettext("solved"))
+        soft = phrase("rim", gettext("Soften the edge"), gettext("not softened"))
+        words = fill(gettext("Edge %(solved)s, %(soft)s."), solved=solved, soft=soft)
         return StepView("rim", "measured", STATES["measured"], words)
-    sentence = fill(gettext("Rim %(said)s."), said=Markup(", ").join(said))
+    sentence = fill(gettext("Edge %(said)s."), said=Markup(", ").join(said))
     if breaks:
         spared = gettext("%(n)s thin lines are spared.", n=breaks)
         lost = gettext("%(n)s thin lines break.", n=breaks)
@@ -48,9 +48,9 @@ def say_rim(recipe: Recipe, breaks: int = 0) -> StepView:
 
 
 _NAMES = {
-    "choke_px": gettext_noop("Choke %(was)s to %(now)s px"),
+    "choke_px": gettext_noop("Shrink the edge %(was)s to %(now)s px"),
     "smooth_px": gettext_noop("Smooth %(was)s to %(now)s px"),
-    "feather_px": gettext_noop("Feather %(was)s to %(now)s px"),
+    "feather_px": gettext_noop("Soften the edge %(was)s to %(now)s px"),
     "black": gettext_noop("Black point %(was)s to %(now)s %%"),
     "white": gettext_noop("White point %(was)s to %(now)s %%"),
     "gamma": gettext_noop("Gamma %(was)s to %(now)s"),
@@ -62,9 +62,9 @@ _NAMES = {
 def _say_rim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
     changed = [n for n in RimStep.model_fields if getattr(before.rim, n) != getattr(after.rim, n)]
     if set(changed) == {"fringe", "fringe_px"}:
-        return Reason("Fringe cleaned %(px)s px deep", {"px": f"{after.rim.fringe_px:g}"})
+        return Reason("Fringe removed %(px)s px deep", {"px": f"{after.rim.fringe_px:g}"})
     if len(changed) != 1:
-        return Reason("In by %(by)s px, soft over %(over)s px", {"by": f"{after.rim.choke_px:g}", "over": f"{after.rim.feather_px:g}"})  # fmt: skip
+        return Reason("Edge shrunk by %(by)s px, softened over %(over)s px", {"by": f"{after.rim.choke_px:g}", "over": f"{after.rim.feather_px:g}"})  # fmt: skip
     name = changed[0]
     if name == "spares_lines":
         return Reason("Thin lines spared" if after.rim.spares_lines else "Thin lines not spared")
@@ -74,7 +74,7 @@ def _say_rim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 
 
 CHANGES = {
-    "rim": Change(gettext_noop("rim"), _say_rim),
-    "rim_reset": Change(gettext_noop("rim left as it is solved"), "Rim left as it is solved"),
+    "rim": Change(gettext_noop("edge"), _say_rim),
+    "rim_reset": Change(gettext_noop("edge left as it was found"), "Rim left as it is solved"),
 }
 """What may be changed here, in words."""

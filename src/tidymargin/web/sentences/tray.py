@@ -18,16 +18,16 @@ from tidymargin.web.words import KINDS, NATURES, Change, fill, gettext, gettext_
 UNDOING = {
     "shared": gettext_noop("what is shared"),
     "rules": gettext_noop("rules"),
-    "finish": gettext_noop("rim and colours"),
+    "finish": gettext_noop("edge and colours"),
     "export": gettext_noop("export"),
 }
 FIELD_WORDS = {
     ("reach", "tolerance"): gettext_noop("tolerance"),
-    ("ground", "kind"): gettext_noop("ground"),
-    ("ground", "figure"): gettext_noop("figure"),
+    ("ground", "kind"): gettext_noop("background"),
+    ("ground", "figure"): gettext_noop("subject"),
 }
 STEP_WORDS = {
-    "ground": gettext_noop("ground"), "reach": gettext_noop("reach"), "rim": gettext_noop("rim"),
+    "ground": gettext_noop("background"), "reach": gettext_noop("reach"), "rim": gettext_noop("edge"),
     "colour": gettext_noop("colour"), "proof": gettext_noop("proof"), "export": gettext_noop("export"),
 }  # fmt: skip
 _MOST_NAMES = 6  # the manifest has them all
@@ -39,14 +39,14 @@ def say_tray(overview: Overview) -> Markup:
     """Say how many sheets a tray has, and how many of them want a look."""
     count = len(overview.cards)
     if not count:
-        return fill(gettext("No sheet yet."))
-    said = [ngettext("%(num)d sheet.", "%(num)d sheets.", count)]
+        return fill(gettext("No picture yet."))
+    said = [ngettext("%(num)d picture.", "%(num)d pictures.", count)]
     if overview.clean:
         said.append(gettext("%(num)s clean.", num=overview.clean))
     if overview.doubtful:
         said.append(gettext("%(num)s to look at.", num=overview.doubtful))
     if overview.older:
-        said.append(gettext("%(num)s as an older engine cut them.", num=overview.older))
+        said.append(gettext("%(num)s as an older version cut them.", num=overview.older))
     if overview.unknown:
         said.append(gettext("%(num)s being looked over…", num=overview.unknown))
     return fill(" ".join(said))
@@ -57,17 +57,17 @@ def say_behind(overview: Overview) -> str:
     if not overview.behind:
         return ""
     return ngettext(
-        "%(num)d sheet is getting what is shared…", "%(num)d sheets are getting what is shared…", overview.behind
+        "%(num)d picture is getting the shared settings…", "%(num)d pictures are getting the shared settings…", overview.behind
     )  # fmt: skip
 
 
 def say_older(overview: Overview) -> str:
     """Say what becomes of sheets that an older engine cut; nothing where there are none."""
     if overview.renewing:
-        return ngettext("%(num)d sheet is being cut anew…", "%(num)d sheets are being cut anew…", overview.renewing)  # fmt: skip
+        return ngettext("%(num)d picture is being cut again…", "%(num)d pictures are being cut again…", overview.renewing)  # fmt: skip
     if not overview.older:
         return ""
-    return gettext("The present engine may cut them otherwise. They stay as they are, and get nothing that is shared, until you say so.")  # fmt: skip
+    return gettext("This version may cut them differently. They stay as they are, without the shared settings, until you say so.")  # fmt: skip
 
 
 def say_shared(recipe: Recipe) -> list[Markup]:
@@ -75,9 +75,9 @@ def say_shared(recipe: Recipe) -> list[Markup]:
     kind, figure, tolerance = recipe.ground.kind, recipe.ground.figure, recipe.reach.tolerance
     said = [
         fill(
-            gettext("Ground %(ground)s, figure %(figure)s; cleared up to %(tolerance)s."),
-            ground=_bold(gettext("found on each") if kind == "auto" else gettext(KINDS[kind]).lower()),
-            figure=_bold(gettext("told on each") if figure == "auto" else gettext(NATURES[figure]).lower()),
+            gettext("Background %(ground)s, subject %(figure)s; cleared up to %(tolerance)s."),
+            ground=_bold(gettext("found on each picture") if kind == "auto" else gettext(KINDS[kind]).lower()),
+            figure=_bold(gettext("found on each picture") if figure == "auto" else gettext(NATURES[figure]).lower()),
             tolerance=_bold(gettext("what is measured on each") if tolerance == "auto" else f"{tolerance:g}"),
         )
     ]  # fmt: skip
@@ -107,7 +107,7 @@ def say_tray_export(recipe: Recipe) -> Markup:
     if export.trim or export.box or export.sizes or export.pieces:
         return _plain(say_export(recipe, _ANY).sentence)
     return fill(
-        gettext("Export %(formats)s, the whole sheet."), formats=_bold(name_formats(export))
+        gettext("Export %(formats)s, the whole picture."), formats=_bold(name_formats(export))
     )
 
 

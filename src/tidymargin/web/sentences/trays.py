@@ -16,8 +16,8 @@ _MOST_SAID = 5
 def say_trays(sheets: int) -> Markup:
     """Say what is in the tray."""
     if not sheets:
-        return Markup(escape(gettext("No sheet yet.")))
-    return Markup(escape(ngettext("%(num)d sheet.", "%(num)d sheets.", sheets)))
+        return Markup(escape(gettext("No picture yet.")))
+    return Markup(escape(ngettext("%(num)d picture.", "%(num)d pictures.", sheets)))
 
 
 def say_watched(watched: Watched) -> str:
@@ -26,7 +26,7 @@ def say_watched(watched: Watched) -> str:
         if watched.is_over:
             return watched.trouble
         return gettext(
-            "The Skerrow Almanac’s sheets are being drawn: %(came)s of %(most)s are here.", came=watched.came, most=watched.most
+            "The Skerrow Almanac’s pictures are being drawn: %(came)s of %(most)s are here.", came=watched.came, most=watched.most
         )  # fmt: skip
     came = ngettext("%(num)d picture came", "%(num)d pictures came", watched.came)
     said = gettext(
@@ -61,7 +61,9 @@ def _to_size(count: int) -> str:
 def say_bin(sheets: int, disk: DiskUse) -> str:
     """Say what is in the bin and what emptying it would free."""
     size = _to_size(disk.binned)
-    words = ngettext("%(num)d sheet in the bin", "%(num)d sheets in the bin", sheets)
+    words = ngettext(
+        "%(num)d picture or scene in the bin", "%(num)d pictures and scenes in the bin", sheets
+    )
     return gettext("%(words)s, %(size)s", words=words, size=size)
 
 
@@ -83,8 +85,8 @@ def say_aside(count: int) -> str:
     if not count:
         return ""
     return ngettext(
-        "%(num)d picture is here that no sheet names. It is set aside, and nothing of it is lost.",
-        "%(num)d pictures are here that no sheet names. They are set aside, and nothing of them is lost.",
+        "%(num)d picture file is kept that no longer belongs to anything. It is set aside, and nothing of it is lost.",
+        "%(num)d picture files are kept that no longer belong to anything. They are set aside, and nothing of them is lost.",
         count,
     )
 
@@ -93,9 +95,9 @@ def say_brought(brought: BroughtBack) -> str:
     """Say what came of bringing pictures back."""
     said = []
     if brought.sheets:
-        said.append(ngettext("%(num)d sheet is back with its history.", "%(num)d sheets are back with their histories.", brought.sheets))  # fmt: skip
+        said.append(ngettext("%(num)d picture is back with its history.", "%(num)d pictures are back with their histories.", brought.sheets))  # fmt: skip
     if brought.anew:
-        said.append(ngettext("%(num)d picture is back as a sheet that begins anew.", "%(num)d pictures are back as sheets that begin anew.", brought.anew))  # fmt: skip
+        said.append(ngettext("%(num)d picture is back, and begins anew.", "%(num)d pictures are back, and begin anew.", brought.anew))  # fmt: skip
     if brought.unreadable:
         said.append(ngettext("%(num)d file is no picture and stays set aside.", "%(num)d files are no pictures and stay set aside.", brought.unreadable))  # fmt: skip
     if brought.left:

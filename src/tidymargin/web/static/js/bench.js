@@ -18,7 +18,7 @@ import { Tracing } from "./tracing.js";
 import { Walking } from "./walking.js";
 
 const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
-const SKETCHED = "rims are being solved";
+const SKETCHED = "edges are being worked out";
 let detailBefore = "";
 let isLost = false;
 let proofWaits = false;
@@ -84,7 +84,7 @@ async function askHead() {
   isLost = false;
   if (isBack) byId("messages").replaceChildren();
   if (String(head) !== before) {
-    say("This sheet was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them.");
+    say("This picture was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them.");
     loadLedger();
   } else if (isBack) {
     loadLedger();

@@ -35,7 +35,7 @@ export class OutlineTool extends Tool {
   }
 
   words() {
-    if (!this.points.length) return ["Set the first point", "click along the figure; Esc lays it down, and it stays to be gone on with"];
+    if (!this.points.length) return ["Set the first point", "click along the subject; Esc lays it down, and it stays to be gone on with"];
     if (this.isClosed) return ["Outline, closed", "pull a point to move it, a part to bend it; say in the open sentence what it does"];
     const end = this.chosen === 0 && this.points.length > 1 ? "from its beginning" : "from its end";
     return [`Outline, ${this.points.length} points`, `click goes on ${end}; pull a part to bend it, Enter closes it`];

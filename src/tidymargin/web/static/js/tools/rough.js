@@ -12,7 +12,7 @@ export class RoughTool extends StrokeTool {
   }
 
   words() {
-    if (this.sent.length) return ["Looking for the figure", "by what was scribbled"];
+    if (this.sent.length) return ["Looking for the subject", "by what was scribbled"];
     return ["Rough-in", `scribble ${SAID[this.settings.scribbles]}; Esc lays it down`];
   }
 

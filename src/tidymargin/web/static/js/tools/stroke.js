@@ -5,7 +5,7 @@ import { thinPlaces } from "./thin.js";
 import { drawReach, drawSweep } from "../paint.js";
 
 const NEAR_PX = 0.2; // of the picture, that a line may stray when places are left out of it
-const VERBS = { clear: "clears", keep: "keeps", solve: "solves the rim" };
+const VERBS = { clear: "clears", keep: "keeps", solve: "works the edge out" };
 
 export class StrokeTool extends Tool {
   constructor(bench, name) {
@@ -31,14 +31,14 @@ export class StrokeTool extends Tool {
   words() {
     const wide = `${this.settings.across} px`;
     if (this.name === "rub") {
-      const what = this.verdict === "clear" ? `clears only what is like ${this.likes}` : "brings back only what is like the figure";
-      return [`Along the ground, ${wide}`, `${what}; Esc lays it down`];
+      const what = this.verdict === "clear" ? `clears only what is like ${this.likes}` : "brings back only what is like the subject";
+      return [`Background only, ${wide}`, `${what}; Esc lays it down`];
     }
     return [`Stroke, ${wide}, ${VERBS[this.verdict]}`, "press and draw; Shift draws straight, A and the wheel set its width, Esc lays it down"];
   }
 
   get likes() {
-    return { ground: "the ground", first: "its first touch", middle: "what is under its middle" }[this.settings.colour];
+    return { ground: "the background", first: "its first touch", middle: "what is under its middle" }[this.settings.colour];
   }
 
   hover(sample) {
