@@ -148,9 +148,7 @@ def _fit_line_kernel(places, first, last, x0, y0, x3, y3):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _split_kernel(
-    places, at, knots, ways, firm, shortest, limits, costs, best, come, kinds, lengths
-):  # type: ignore[no-untyped-def]
+def _split_kernel(places, at, knots, ways, firm, shortest, limits, costs, best, come, kinds, lengths):  # type: ignore[no-untyped-def]  # fmt: skip
     """Find the cheapest way from the first knot to each: what it costs, from where it comes, and by which piece.
 
     A piece from one knot to the next over at most `shortest` places is never refused.
