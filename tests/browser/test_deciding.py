@@ -137,7 +137,7 @@ def test_worded_buttons_never_act_where_the_aim_was_before(open_context, worksho
 def test_ten_pockets_are_decided_by_keyboard_alone(page, workshop):
     sheet = open_sheet(page, workshop, png_of(ten_loops))
     assert page.locator(".pockets li").count() == 10
-    assert "10 of 10 pockets" in page.locator("#step-reach .sentence").inner_text()
+    assert "10 of 10 enclosed areas" in page.locator("#step-reach .sentence").inner_text()
     page.locator("#stage").focus()
     for number in range(10):
         page.keyboard.press("n")
@@ -146,7 +146,7 @@ def test_ten_pockets_are_decided_by_keyboard_alone(page, workshop):
         page.keyboard.press("Enter")
         wait_changed(page, before)
         assert len(reach_of(workshop, sheet).pockets) == number + 1
-    assert "0 of 10 pockets" in page.locator("#step-reach .sentence").inner_text()
+    assert "0 of 10 enclosed areas" in page.locator("#step-reach .sentence").inner_text()
     cut = export(page)
     for number in range(10):
         assert cut[120 + 150 * (number // 5), 50 + 75 * (number % 5), 3] == 255
@@ -162,11 +162,11 @@ def test_a_guard_holds_a_pale_patch_that_the_tolerance_would_take(page, workshop
     page.keyboard.press("Escape")
     page.locator("#stage").focus()
     page.keyboard.down("g")
-    page.locator("#verb", has_text="Guard this colour").wait_for()
+    page.locator("#verb", has_text="Protect this colour").wait_for()
     page.mouse.down()
     page.mouse.up()
     page.keyboard.up("g")
-    settle(page, "guard")
+    settle(page, "protected colour")
     assert reach_of(workshop, sheet).guards[0].colour == "#EFE4DC"
     cut = export(page)
     assert cut[50, 200, 3] == 255

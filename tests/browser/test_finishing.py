@@ -96,11 +96,11 @@ def test_in_by_one_and_soft_by_two_is_one_click_and_shows_before_and_after(page,
     open_sheet(page, workshop, png_of(draw_pastel), "rim")
     before = export(page)
     page.get_by_role("button", name="Shrink by 1 px, soften by 2 px").click()
-    settle(page, "rim")
+    settle(page, "edge")
     after = export(page)
     row = [cut[200, 40:150, 3].astype(float).sum() / 255 for cut in (before, after)]
     assert row[0] - row[1] == pytest.approx(1, abs=0.1)
-    assert page.locator("#sentence-rim").inner_text().startswith("Rim in by 1 px, soft over 2 px")
+    assert page.locator("#sentence-rim").inner_text().startswith("Edge in by 1 px, soft over 2 px")
 
     def greys(name):
         return page.locator(f".thrice [data-shows={name}]").evaluate(

@@ -152,6 +152,6 @@ def test_pictures_that_no_sheet_names_are_brought_back_by_one_button(page, works
     page.goto("/")
     page.get_by_text("1 picture file is kept that no longer belongs to anything").wait_for()
     page.get_by_role("button", name="Bring it back").click()
-    page.get_by_text("1 picture is back as a sheet").wait_for()
+    page.get_by_text("1 picture is back, and begins").wait_for()
     page.get_by_role("link", name=f"brought back {name[:8]}.png", exact=True).wait_for()
     assert page.locator("#set-aside").count() == 0

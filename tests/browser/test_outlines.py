@@ -86,7 +86,7 @@ def test_a_figure_on_a_busy_picture_is_roughed_in_by_two_scribbles(page, worksho
     page.get_by_role("button", name="Find the subject by scribbles").click()
     page.locator("#verb", has_text="Rough-in").wait_for()
     draw(page, (170, 150), (230, 230))
-    settle(page, "rough-in")
+    settle(page, "find by scribbles")
     page.get_by_role("button", name="on what goes").click()
     draw(page, (40, 40), (40, 360), (360, 360))
     settle(page, "scribble")

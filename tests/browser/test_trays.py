@@ -48,7 +48,7 @@ def test_four_sheets_with_bad_files_among_them_are_keyed_alike_and_fetched_as_a_
     page.locator("#arrivals li", has_text="notes.txt").locator(".said").wait_for()
     complaints.expect("415")
     page.reload()  # as a person does who has read which were refused
-    page.get_by_text("4 sheets. 3 clean. 1 to look at.").wait_for()
+    page.get_by_text("4 pictures. 3 clean. 1 to look at.").wait_for()
     page.keyboard.press("n")
     assert page.evaluate("document.activeElement.textContent") == "cloth.png"
     page.get_by_text("Change what files they give").click()
@@ -56,7 +56,7 @@ def test_four_sheets_with_bad_files_among_them_are_keyed_alike_and_fetched_as_a_
     page.get_by_label("Margin in px").fill("3")
     page.locator("form", has=page.get_by_label("Margin in px")).get_by_role("button", name="Use this for all pictures").click()  # fmt: skip
     page.get_by_text("trimmed with a margin of 3 px").wait_for()
-    page.get_by_text("getting what is shared").wait_for(state="detached")
+    page.get_by_text("getting the shared settings").wait_for(state="detached")
     page.get_by_role("button", name="Export all 4, 1 to look at").click()
     page.get_by_text("4 of 4 written.").wait_for()
     with fetch_zip(page) as archive:
@@ -91,7 +91,7 @@ def test_a_scanners_folder_becomes_a_tray_by_itself_and_a_change_shows_before_an
     wait(6)
     page.goto("/")
     page.get_by_role("list", name="Trays").get_by_role("link", name="Scans of May").click()
-    page.get_by_text("3 sheets.").wait_for()
+    page.get_by_text("3 pictures.").wait_for()
     page.get_by_text("being looked over").first.wait_for(state="detached")
     page.get_by_text("Change what the pictures share").click()
     page.get_by_label("Tolerance, 0 to 50").fill("2")
@@ -105,7 +105,7 @@ def test_a_scanners_folder_becomes_a_tray_by_itself_and_a_change_shows_before_an
     before, now = page.locator(".pair-of-prints img").all()[:2]
     sizes = [image.evaluate("image => [image.naturalWidth, image.naturalHeight]") for image in (before, now)]  # fmt: skip
     assert sizes[0] == sizes[1]
-    page.get_by_role("button", name="Undo rules on all sheets").click()
+    page.get_by_role("button", name="Undo rules on all pictures").click()
     page.get_by_text("what is measured on each").wait_for()
     heads = {workshop.sheets.load(sheet.id).undo for sheet in workshop.sheets.list_all()}
     assert heads <= {"tray"}

@@ -35,17 +35,17 @@ def recipe_of(workshop, sheet):
 
 def test_the_everyday_pair_is_one_click_and_one_row_and_taken_back_by_another(workshop, client, sheet, change):  # fmt: skip
     page = change("rim/everyday", open="rim")
-    assert words(page.select_one("#sentence-rim")) == "Rim in by 1 px , soft over 2 px ."
+    assert words(page.select_one("#sentence-rim")) == "Edge in by 1 px , soft over 2 px ."
     rim = recipe_of(workshop, sheet).rim
     assert (rim.choke_px, rim.feather_px, rim.smooth_px) == (1, 2, 0)
     softened = export_of(workshop, sheet)
     page = change("rim/reset", open="rim")
-    assert words(page.select_one("#sentence-rim")) == "Rim solved , not softened ."
+    assert words(page.select_one("#sentence-rim")) == "Edge solved , not softened ."
     plain = export_of(workshop, sheet)
     assert softened[..., 3].sum() < plain[..., 3].sum() - 100 * 255
     history = [words(row) for row in ledger_of(client, workshop, sheet, "history").select(".state")]
-    assert history[0].startswith("Rim left as it is solved")
-    assert history[1].startswith("In by 1 px, soft over 2 px")
+    assert history[0].startswith("Edge left as it was found")
+    assert history[1].startswith("Edge shrunk by 1 px, softened over 2 px")
 
 
 def test_what_is_tried_is_what_setting_it_gives(workshop, client, sheet, change):
@@ -150,7 +150,7 @@ def test_each_remedy_is_one_change_after_which_its_fault_is_gone(workshop, clien
     page = change("proof/strip", strip=["#000000"], open="proof")
     assert "Proof on black and" in words(page.select_one("#sentence-proof"))
     rows = faults_of(client, workshop, sheet)
-    assert all("pocket" in words(row) for row in rows)
+    assert all("enclosed area" in words(row) for row in rows)
     while rows:
         button = rows[0].select_one(".mend")
         assert words(button) == "clear it"
@@ -159,7 +159,7 @@ def test_each_remedy_is_one_change_after_which_its_fault_is_gone(workshop, clien
         assert len(left) < len(rows)
         rows = left
     page = ledger_of(client, workshop, sheet, "proof")
-    assert "None found. Looked for: crumbs" in words(page.select_one("#faults"))
+    assert "None found. Looked for: specks" in words(page.select_one("#faults"))
     assert "none found" in words(page.select_one("#sentence-proof"))
     head = workshop.sheets.load(sheet.id).head
     settings.set_values(begin(workshop, sheet.id, head), "tolerance", tolerance=50)

@@ -60,10 +60,10 @@ def things_of(page):
 
 
 SAID = {
-    "tide-stamp": ("Opaque subject on flat black , without noise.", "#000000 along 100 % of the border"),
+    "tide-stamp": ("Solid subject on flat black , without noise.", "#000000 along 100 % of the border"),
     "buoy-sticker": ("printed-in squares of", "#DEDEDE and #B8B8B8 in squares of"),
     "harbour-signature": ("Ink on paper", "darker at the"),
-    "brass-bell": ("Opaque on screen", "darker at the"),
+    "brass-bell": ("Solid on screen", "darker at the"),
 }  # fmt: skip
 
 
@@ -120,9 +120,9 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
 
     place = place_of(rows[0])
     page = post(client, token, now(), "pockets/clear", **place)
-    assert "1 of 2 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "1 of 2 enclosed areas" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "pockets/all/keep")
-    assert "0 of 2 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "0 of 2 enclosed areas" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "pocket-rules/clear", under_px="5000")
     assert "enclosed areas under 5000 px removed" in words(page.select_one("#step-reach .sentence"))
     post(client, token, now(), "pocket_rules/1/remove")
@@ -131,7 +131,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     page = post(client, token, now(), "strays/back")
     assert "7 alike" in words(page)
     page = post(client, token, now(), "guards", row="120", col="62")
-    assert "1 guard" in words(page.select_one("#step-reach .sentence"))
+    assert "1 protected colour" in words(page.select_one("#step-reach .sentence"))
     page = post(client, token, now(), "guards/1", tolerance="3,5")
     assert now().recipe.reach.guards[0].tolerance == 3.5
     page = post(client, token, now(), "fences", places="20,20 40,60 90,20")
@@ -140,7 +140,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     assert client_things["fences"] == [[[20, 20], [40, 60], [90, 20]]]
     assert client_things["guards"] == [[62, 120]]
     page = post(client, token, now(), "keep", row="120", col="90")
-    assert "figure at 90, 120" in words(page)
+    assert "subject at 90, 120" in words(page)
     for kind in ("pick", "guard", "fence"):
         page = post(client, token, now(), f"{kind}s/1/remove")
     page = post(client, token, now(), "start", start="everywhere")
@@ -150,7 +150,7 @@ def test_every_decision_of_reach_has_its_row_and_its_way_back(client, token, wor
     reach = now().recipe.reach
     assert (reach.crumbs_px, reach.pinholes_px) == (400, 9)
     said = words(page.select_one("#small-count"))  # the seven alike
-    assert said == "7 crumbs are dropped, 0 pinholes filled."
+    assert said == "7 specks are removed, 0 pinholes filled."
     assert (reach.picks, reach.guards, reach.fences, reach.drops) == ((), (), (), ())
     undone = 0
     while now().undo:  # every one of them was a row of the history
@@ -186,19 +186,19 @@ def test_pockets_that_are_alike_are_one_row_and_one_decision(client, token, work
         return post(client, token, workshop.sheets.load(sheet.id), f"questions/{path}", **values)
 
     page = answer("clear", **place)
-    assert "6 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "6 of 7 enclosed areas" in words(page.select_one("#step-reach .sentence"))
     assert page.select_one("#undo").text == "Undo area removed"
     assert len(questions_of(client, sheet)) == 1
     page = post(client, token, workshop.sheets.load(sheet.id), "undo")
-    assert "0 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "0 of 7 enclosed areas" in words(page.select_one("#step-reach .sentence"))
     small = questions_of(client, sheet)[1]
     (third,) = [place_of(row) for row in small.select(".apart li")][2:3]
     page = answer("clear", **third, alone="1")  # they can be answered one by one
-    assert "1 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "1 of 7 enclosed areas" in words(page.select_one("#step-reach .sentence"))
     assert "4 more like this" in words(questions_of(client, sheet)[1])
     assert "2 to decide" in words(ledger_of(client, workshop, sheet).select_one("#to-decide"))
     page = answer("rest")
-    assert "1 of 7 pockets" in words(page.select_one("#step-reach .sentence"))
+    assert "1 of 7 enclosed areas" in words(page.select_one("#step-reach .sentence"))
     assert "No area is left" in words(questions_page(client, sheet))  # the list ends, and says so
     assert words(ledger_of(client, workshop, sheet).select_one("#to-decide")) == ""
 
@@ -238,7 +238,7 @@ def test_an_open_step_stays_open_while_the_sheet_is_being_measured(client, works
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     page = BeautifulSoup(client.get(f"/sheets/{sheet.id}/?open=ground").data, "html.parser")
     assert page.select_one("#ledger")["hx-get"].endswith("/ledger?open=ground")
-    assert "Measuring the ground" in words(page.select_one("#step-ground"))
+    assert "Measuring the background" in words(page.select_one("#step-ground"))
     assert page.select_one("#sheet-data")["data-measured"] == "0"
 
 
@@ -298,7 +298,7 @@ def test_what_is_done_for_the_key_only_is_switched_and_said(client, token, works
     sheet = add_sheet(workshop, draw_pad(), "pad.png")
     load_measured(workshop, sheet)
     page = post(client, token, sheet, "preparations", preparation="hold_lines", open="ground")
-    assert "Keyed with thin lines held" in words(page.select_one("#step-ground .sentence"))
+    assert "Found with thin lines held" in words(page.select_one("#step-ground .sentence"))
     now = workshop.sheets.load(sheet.id)
     refused = send(client, token, now, "preparations", preparation="sharpen")
     assert refused.status_code == 422
@@ -360,7 +360,7 @@ def test_dust_is_offered_with_its_sizes_and_dropped_by_one_click(client, token, 
     page = post(client, token, sheet, "small-pieces", **fields)
     assert page.select_one("#specks") is None
     assert client.get(f"/sheets/{sheet.id}/specks.png").status_code == 404
-    assert "9 crumbs are dropped" in words(page.select_one("#small-count"))
+    assert "9 specks are removed" in words(page.select_one("#small-count"))
     page = post(client, token, workshop.sheets.load(sheet.id), "undo")
     assert page.select_one("#specks")
 
@@ -372,14 +372,14 @@ def test_a_border_that_came_in_transparent_and_a_busy_photo_are_said_plainly(
     rgba[30:60, 40:80] = (29, 53, 87, 255)
     sheet = add_sheet(workshop, to_png(rgba), "cut.png")
     step = ledger_of(client, workshop, sheet, "ground").select_one("#step-ground")
-    assert "came in transparent, so there is no ground to clear" in words(step)
+    assert "came in transparent, so there is no background to clear" in words(step)
     assert "please check" in words(step).lower()
     random = np.random.default_rng(3)
     coarse = random.integers(0, 256, (14, 18, 3)).astype(np.uint8)
     photo = np.asarray(Image.fromarray(coarse).resize((360, 280), Image.Resampling.BICUBIC))
     busy = add_sheet(workshop, to_png(photo), "street.png")
     step = ledger_of(client, workshop, busy, "ground").select_one("#step-ground")
-    assert "on something busy" in words(step)
+    assert "on a busy background" in words(step)
     assert "nothing is removed by itself" in words(step)
     assert not step.select(
         "[name=kind][aria-pressed=true]"
@@ -408,7 +408,7 @@ def test_a_place_is_said_with_what_tuning_there_would_do(client, token, workshop
     assert ask(35, 40)["shortOf"] is None
     assert ask(5, 5)["verb"] == "Already clear"
     dark = ask(85, 40)
-    assert (dark["verb"], dark["acts"]) == ("Figure", False)
+    assert (dark["verb"], dark["acts"]) == ("Subject", False)
     answer = send(client, token, sheet, "up-to", row=40, col=35)
     assert answer.status_code == 200
     after = ask(35, 40)
@@ -448,7 +448,7 @@ def test_a_change_from_the_stage_is_answered_with_the_head_the_ledger_and_what_o
     assert answer.status_code == 200
     now = workshop.sheets.load(sheet.id)
     assert answer.json["head"] == now.head != sheet.head
-    assert "1 of 2 pockets" in words(BeautifulSoup(answer.json["ledger"], "html.parser"))
+    assert "1 of 2 enclosed areas" in words(BeautifulSoup(answer.json["ledger"], "html.parser"))
     left, top, right, bottom = np.array(answer.json["dirty"]).T
     assert (left.min(), top.min()) == (0, 0)
     assert max(right.max(), bottom.max()) < 600  # not the other ring, though all of its own
@@ -474,7 +474,7 @@ def test_a_figure_in_two_natures_is_said_and_one_of_them_can_be_chosen_for_all_o
     assert "part of it is cut as ink" in words(page.select_one("#label-figure"))
     chosen = "button[name=figure][aria-pressed=true]"
     assert not page.select(chosen)
-    for nature, said in (("opaque", "Opaque on"), ("ink", "Ink on")):
+    for nature, said in (("opaque", "Solid on"), ("ink", "Ink on")):
         sheet = workshop.sheets.load(sheet.id)
         page = post(client, token, sheet, "figure", figure=nature, open="ground")
         assert words(page.select_one("#sentence-ground")).startswith(said)

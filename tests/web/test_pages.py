@@ -158,7 +158,7 @@ def test_a_place_says_what_a_click_would_do_and_shows_what_it_takes(client, shee
     gap = client.get(path + "place?row=80&col=20").json
     assert (gap["verb"], gap["acts"]) == ("Clear this enclosed area", True)
     assert client.get(path + "place?row=1&col=1").json["verb"] == "Already clear"
-    assert client.get(path + "place?row=80&col=13").json["verb"] == "Figure"
+    assert client.get(path + "place?row=80&col=13").json["verb"] == "Subject"
     view = "takes?row=80&col=20&left=0&top=0&cell=1&width=160&height=160"
     mask = np.frombuffer(client.get(path + view).data, np.uint8).reshape(160, 160)
     assert mask[80, 20] == 255
@@ -195,7 +195,7 @@ def test_a_sheet_is_renamed_binned_taken_out_and_deleted_for_good(client, token,
 
     binned = soup(send(client, token, f"/sheets/{sheet.id}/bin"))
     assert "wax <seal>.png is in the bin" in binned.text
-    assert "1 sheet in the bin" in binned.text
+    assert "1 picture or scene in the bin" in binned.text
     gone = client.get(f"/sheets/{sheet.id}/")
     assert (gone.status_code, "Take it out of the bin" in soup(gone).text) == (404, True)
     assert "0 KB" not in soup(client.get("/")).select_one("#kept summary").text
@@ -233,7 +233,7 @@ def test_a_full_tray_shows_its_newest_sheets_and_more_when_asked(
 
     page = soup(client.get("/?on=black"))
     assert names(page) == ["4 § <b>.png", "3 § <b>.png"]
-    assert "5 sheets." in page.select_one("#tray-sentence").text
+    assert "5 pictures." in page.select_one("#tray-sentence").text
     assert "The newest 2 of 5 are shown" in page.text
     card = page.select_one(".card")
     assert card.label.text == "Name of 4 § <b>.png"
@@ -278,7 +278,7 @@ def test_the_page_of_an_older_engines_sheet_shows_both_cuts_and_takes_the_new_on
 
     monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
     page = soup(client.get(f"/sheets/{sheet.id}/"))
-    assert "Cut by an older engine" in page.select_one("#older").text
+    assert "Cut by an older version" in page.select_one("#older").text
     newer = page.select_one("#older img[src*='newer']")["src"]
     assert client.get(newer).mimetype == "image/png"
     refused = client.get(f"/sheets/{sheet.id}/export?png=1", headers={"Accept": "application/json"})
@@ -346,7 +346,7 @@ def test_what_comes_into_a_watched_folder_is_said_and_shown_without_loading_the_
     assert changed.find(id="watched")["hx-get"] == said["hx-get"].replace("2", "3")
     assert changed.find(id="sheets")["hx-swap-oob"] == "innerHTML"
     assert "came.png" in changed.find(id="sheets").text
-    assert changed.find(id="tray-sentence").text == "1 sheet."
+    assert changed.find(id="tray-sentence").text == "1 picture."
 
 
 def test_one_file_is_named_by_the_pattern_and_comes_as_it_was_asked_for(

@@ -47,17 +47,17 @@ def tray(client, workshop):
 
 def test_sheets_put_together_stand_in_a_tray_of_their_own_and_are_walked_doubtful_first(client, tray, keeper):  # fmt: skip
     home = look(client, "/")
-    assert "No sheet yet" in home.find(id="tray-sentence").text
+    assert "No picture yet" in home.find(id="tray-sentence").text
     assert "4 being looked over" in home.find(id="listed").text
     before = look(client, "/trays/1/")
     assert before.find(id="tray-now")["hx-trigger"] == "every 2s"
     keeper.finish()
     page = look(client, "/trays/1/")
-    assert "4 sheets. 3 clean. 1 to look at." in page.find(id="tray-now").text
+    assert "4 pictures. 3 clean. 1 to look at." in page.find(id="tray-now").text
     assert "hx-get" not in page.find(id="tray-now").attrs
     first = page.find_all("li", class_="card")[0]
     assert first.find(class_="name").text == "<cloth>.png"
-    assert "no ground was found" in first.find(class_="why").text
+    assert "no background was found" in first.find(class_="why").text
     now = client.get("/trays/1/now")
     assert "1 to look at" in now.text
     assert now.text.count('id="card-') == 4
@@ -105,7 +105,7 @@ def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop
     stale = send(client, page, "/trays/1/rules", kind="auto", figure="auto", tolerance="1")
     assert stale.status_code == 409
     page = look(client, "/trays/1/")
-    assert "Undo rules on all sheets" in page.text
+    assert "Undo rules on all pictures" in page.text
     assert send(client, page, "/trays/1/undo").status_code == 303
     keeper.follow_all()
     assert {s.recipe.reach.tolerance for s in workshop.trays.list_sheets(tray.id)} == {"auto"}  # fmt: skip
@@ -115,7 +115,7 @@ def test_what_is_shared_is_set_seen_before_and_after_and_undone(client, workshop
     page = look(client, "/trays/1/")
     assert send(client, page, "/trays/1/share", sheet="1").status_code == 303
     bench = look(client, "/sheets/1/?open=history")
-    assert "As its tray shares: ground" in bench.text
+    assert "As its tray shares: background" in bench.text
 
 
 def test_every_figure_of_a_tray_gets_one_colour_and_a_choked_rim_and_undo_takes_both_back(
@@ -149,15 +149,15 @@ def test_a_tray_that_an_older_engine_cut_says_so_and_is_cut_anew_by_one_button(
     keeper.finish()
     monkeypatch.setattr(states, "ENGINE_VERSION", states.ENGINE_VERSION + 1)
     page = look(client, "/trays/1/")
-    assert "4 as an older engine cut them." in page.text
+    assert "4 as an older version cut them." in page.text
     assert "being looked over" not in page.text
     assert page.find("button", string="Use the new cut on all 4")
     assert not page.find("form", action=lambda action: action and "/export?" in action)
     assert send(client, page, "/trays/1/renew").status_code == 303
-    assert "4 sheets are being cut anew…" in look(client, "/trays/1/").text
+    assert "4 pictures are being cut again…" in look(client, "/trays/1/").text
     keeper.finish()
     page = look(client, "/trays/1/")
-    assert "older engine" not in page.text
+    assert "older version" not in page.text
     assert page.find(string="Before and after (4)")
     assert len(look(client, "/trays/1/?compare=1").find_all("figure")) == 8
 

@@ -75,6 +75,6 @@ def _say_rim(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 
 CHANGES = {
     "rim": Change(gettext_noop("edge"), _say_rim),
-    "rim_reset": Change(gettext_noop("edge left as it was found"), "Rim left as it is solved"),
+    "rim_reset": Change(gettext_noop("edge left as it was found"), "Edge left as it was found"),
 }
 """What may be changed here, in words."""

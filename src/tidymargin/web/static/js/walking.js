@@ -36,7 +36,7 @@ export class Walking {
     if (this.questions.walk(by)) return;
     const rows = [...document.querySelectorAll(".pockets > li")];
     if (!rows.length) {
-      this.say("Nothing is listed", "open the second sentence to see questions and pockets");
+      this.say("Nothing is listed", "open the second sentence to see questions and enclosed areas");
       return;
     }
     document.getElementById("pockets").open = true;

@@ -55,4 +55,4 @@ export class PickTool extends Tool {
 export const upTo = (bench) => new PickTool(bench, "up-to", ({ upTo: words }) => worded(words, "Up to here", "no tolerance gets further here"));
 export const shortOf = (bench) => new PickTool(bench, "short-of", ({ shortOf: words }) => worded(words, "Short of here", "this is not cleared"));
 export const keep = (bench) => new PickTool(bench, "keep", () => "Mark this as subject");
-export const guard = (bench) => new PickTool(bench, "guards", () => "Guard this colour");
+export const guard = (bench) => new PickTool(bench, "guards", () => "Protect this colour");
