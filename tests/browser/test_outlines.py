@@ -84,17 +84,17 @@ def test_a_figure_on_a_busy_picture_is_roughed_in_by_two_scribbles(page, worksho
     sheet = open_sheet(page, workshop, data, "ground")
     assert export(page)[..., 3].all()
     page.get_by_role("button", name="Find the subject by scribbles").click()
-    page.locator("#verb", has_text="Rough-in").wait_for()
+    page.locator("#verb", has_text="Find by scribbles").wait_for()
     draw(page, (170, 150), (230, 230))
     settle(page, "find by scribbles")
-    page.get_by_role("button", name="on what goes").click()
+    page.get_by_role("button", name="on what is to be removed").click()
     draw(page, (40, 40), (40, 360), (360, 360))
     settle(page, "scribble")
     (mark,) = marks_of(workshop, sheet)
     assert len(mark.keep) == len(mark.clear) == 1
     cut = export(page)[..., 3] > 127
     assert (cut & disc).sum() / (cut | disc).sum() > 0.96
-    page.get_by_role("button", name="around it").click()
+    page.get_by_role("button", name="around the subject").click()
     draw(page, (200, 200), (200.5, 200.5))  # no line around anything
     assert len(marks_of(workshop, sheet)) == 1
 

@@ -49,7 +49,7 @@ def test_a_folder_is_keyed_as_its_pictures_are_with_a_manifest_and_the_doubtful_
     assert "4 pictures: " in result.output
     told = [line for line in result.output.splitlines() if "busy.png" in line or "bad.png" in line]
     assert "bad.png" in told[0]  # what failed, then what is most in doubt
-    assert "no ground was found" in told[1]
+    assert "no background was found" in told[1]
     shared = change_recipe(Recipe(), "reach", tolerance=3.5)
     assert (out / "badge.png").read_bytes() == key_file(badge_png, shared)
     assert sorted(p.name for p in out.iterdir()) == [

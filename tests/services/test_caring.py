@@ -292,7 +292,7 @@ def test_what_was_taken_out_of_the_bin_after_the_copy_is_not_in_it_once_that_is_
 
 
 WITHOUT_TRAYS = (
-    "DROP TABLE taken_file; DROP TABLE export; DROP TABLE kept_export; DROP TABLE tray_job; DROP TABLE tray_export; DROP TABLE tray_state; DROP TABLE tray;"
+    "DROP TABLE scene_version; DROP TABLE scene_state; DROP TABLE scene; DROP TABLE taken_file; DROP TABLE export; DROP TABLE kept_export; DROP TABLE tray_job; DROP TABLE tray_export; DROP TABLE tray_state; DROP TABLE tray;"
     "ALTER TABLE sheet DROP COLUMN tray_id; ALTER TABLE sheet DROP COLUMN tray_state_id;"
 )
 """A database as it was before there were trays."""

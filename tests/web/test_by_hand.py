@@ -73,7 +73,7 @@ def test_marks_are_listed_by_spell_with_their_place_and_drawn_by_name(client, sh
     words = [row.get_text(" ", strip=True) for row in page.select(".marks .mark .words")]
     assert words == [
         "An outline still open, decides nothing", "An area keeps",
-        "A stroke background only clears, 12 px", "3 strokes clears, 10 px",
+        "A stroke on the background only clears, 12 px", "3 strokes clears, 10 px",
     ]  # fmt: skip
     assert [button.get_text() for button in page.select("#sentence-by_hand .phrase")] == ["4 strokes", "an area", "an outline"]  # fmt: skip
     marks = things_of(page)["marks"]

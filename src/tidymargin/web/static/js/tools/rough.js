@@ -13,7 +13,7 @@ export class RoughTool extends StrokeTool {
 
   words() {
     if (this.sent.length) return ["Looking for the subject", "by what was scribbled"];
-    return ["Rough-in", `scribble ${SAID[this.settings.scribbles]}; Esc lays it down`];
+    return ["Find by scribbles", `scribble ${SAID[this.settings.scribbles]}; Esc lays it down`];
   }
 
   // The rough-in that goes on: the one chosen, or the last there is.
