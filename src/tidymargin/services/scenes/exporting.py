@@ -1,4 +1,4 @@
-"""Exporting a scene: one file, or one for each picture of a tray in turn, each read back before it is given out."""
+"""Exporting a scene: one file, or one for each picture of a tray in turn, read back where the format holds the pixels."""
 
 import io
 import zipfile
@@ -82,7 +82,7 @@ def _cost(arrangement: Arrangement) -> int:
 
 
 def check_scene(scene: Scene, kind: str, data: bytes) -> None:
-    """Read a scene's file back, as far as its format holds the pixels themselves.
+    """Read a scene's file back, as far as its format holds the pixels: of JPEG and AVIF the size alone, of SVG and PDF nothing.
 
     Raises
     ------
