@@ -74,13 +74,9 @@ def to_screen(page, x, y):
 
 def drag(page, start, end):
     page.mouse.move(*to_screen(page, *start))
-    page.wait_for_load_state("networkidle")
     page.mouse.down()
-    page.wait_for_timeout(150)
     for share in (0.2, 0.6, 1.0):
         page.mouse.move(*to_screen(page, *(a + (b - a) * share for a, b in zip(start, end, strict=True))))  # fmt: skip
-    page.wait_for_load_state("networkidle")
-    page.mouse.move(*to_screen(page, *end))
     page.mouse.up()
 
 
@@ -164,8 +160,18 @@ def test_a_cut_is_dragged_to_meet_another_sized_at_its_corner_and_turned_beside_
     lay_scene(workshop, discs, red={"left": 20, "top": 30}, blue={"left": 250, "top": 180})
     open_scene(page)
     before = now(workshop)
-    # discs are 51 px wide, their middles 40, 40 in their sheets
+    # discs are 51 px wide, their middles 40, 40 in their sheets; let go before the server says
+    # what lay there and what it meets
+    late = []
+    for slow in ("at", "stops"):
+        page.route(f"**/scenes/1/{slow}?**", lambda route: late.append(route))
     drag(page, (60, 70), (160, 222))
+    page.wait_for_timeout(300)
+    assert now(workshop).head == before.head
+    while late:
+        late.pop(0).continue_()
+        page.wait_for_timeout(300)
+    page.unroute_all()
     after = wait_head(page, workshop, before)
     red = after.arrangement.cuts[0]
     assert red.left == 120

@@ -5,7 +5,7 @@ import tempfile
 import zipfile
 from pathlib import Path
 
-from tests.conftest import draw_pad, say_history
+from tests.conftest import draw_pad
 from tidymargin.services.edits import deciding, history, settings
 from tidymargin.services.edits.changing import begin
 from tidymargin.services.folder.bringing import add_sheet
@@ -60,7 +60,6 @@ def write_history(folder: Path) -> dict[str, object]:
     proofs.keep_proof(workshop, sheet)
     workshop.executor.submit("kept", Priority.KEEPING, lambda: None).result(60)
     found = {
-        "said": say_history(workshop, sheet),
         "recipes": walk_back(workshop, sheet),
     }
     workshop.close()

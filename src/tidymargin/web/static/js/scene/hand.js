@@ -105,16 +105,20 @@ export class Hand {
       return;
     }
     if (this.mode === "pressed") {
-      if (Math.hypot(sample.x - this.from.x, sample.y - this.from.y) < DRAG_PX * this.stage.ratio) return;
+      if (!this.isFar(sample)) return;
       this.choose(sample);
     }
+    this.follow(sample);
+  }
+
+  follow(sample) {
     if (this.mode === "pan") {
       this.stage.viewport.pan(sample.x - this.last.x, sample.y - this.last.y);
       this.stage.moved();
+      this.last = sample;
     } else if (this.mode === "move") this.moveBy(sample);
     else if (this.mode === "size") this.sizeBy(sample);
     else if (this.mode === "turn") this.turnBy(sample);
-    this.last = sample;
   }
 
   // What a drag does is decided once: by what was under the press.
@@ -146,9 +150,9 @@ export class Hand {
     }
     this.mode = "move";
     this.stops = null;
-    this.pickUp(moved, { right: 0, down: 0 });
+    this.pickUp(moved, { right: 0, down: 0, from: this.from });
     const keys = moved.map((cut) => cut.key).join(",");
-    fetch(`${this.scene.address}stops?${toQuery({ keys })}`)
+    this.stopping = fetch(`${this.scene.address}stops?${toQuery({ keys })}`)
       .then((response) => response.json())
       .then((stops) => (this.stops = stops))
       .catch(() => null);
@@ -159,7 +163,8 @@ export class Hand {
   }
 
   moveBy(sample) {
-    const by = { right: sample.at.x - this.from.at.x, down: sample.at.y - this.from.at.y };
+    const { at } = this.stage.drag.from;
+    const by = { right: sample.at.x - at.x, down: sample.at.y - at.y };
     const lines = {};
     const words = [];
     for (const [axis, field] of [["across", "right"], ["down", "down"]]) {
@@ -201,14 +206,33 @@ export class Hand {
     const sample = this.stage.locate(event);
     this.down.delete(event.pointerId);
     if (this.down.size) return;
+    if (this.mode === "pressed" && this.isFar(sample)) await this.decide(sample);
     const { mode } = this;
     this.mode = null;
-    const { drag } = this.stage;
     if (mode === "pressed") await this.click(sample);
+    const { drag } = this.stage;
     if (!drag || drag.waits) return;
-    if (mode === "move") this.finish("move", { keys: drag.keys.join(","), right: drag.right, down: drag.down }, drag.right || drag.down);
-    else if (mode === "size") this.finish("size-cut", { key: drag.keys[0], scale: drag.scale }, drag.scale);
+    if (mode === "move") {
+      // let go before it is known what it meets: it meets the same
+      await this.stopping;
+      if (this.stage.drag !== drag) return;
+      this.moveBy(sample);
+      this.finish("move", { keys: drag.keys.join(","), right: drag.right, down: drag.down }, drag.right || drag.down);
+    } else if (mode === "size") this.finish("size-cut", { key: drag.keys[0], scale: drag.scale }, drag.scale);
     else if (mode === "turn") this.finish("size-cut", { key: drag.keys[0], turn: this.scene.inHand[0].turn + drag.turn }, drag.turn);
+  }
+
+  isFar(sample) {
+    return Math.hypot(sample.x - this.from.x, sample.y - this.from.y) >= DRAG_PX * this.stage.ratio;
+  }
+
+  // Let go before it is known what lay under the press: what was meant is done once it is.
+  async decide(sample) {
+    const { from } = this;
+    this.found = await this.hit;
+    if (this.mode !== "pressed" || this.from !== from) return;
+    this.choose(sample);
+    this.follow(sample);
   }
 
   finish(path, values, changes) {
