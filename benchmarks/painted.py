@@ -3,8 +3,11 @@
 import statistics
 import tempfile
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page, sync_playwright
 from waitress.server import create_server
 
@@ -12,8 +15,9 @@ from benchmarks.browser import launch
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.picture.warming import warm_kernels
 from tidymargin.services.views.measuring import load_measured
-from tidymargin.services.workshop.workshop import open_workshop
+from tidymargin.services.workshop.workshop import Workshop, open_workshop
 from tidymargin.web.app import create_app
+from tidymargin.web.pages.pixels import send_raw
 from tidymargin.web.server import end_server
 
 _MOVES = 15
@@ -36,7 +40,7 @@ _PAINTED = """async () => {
   }
   return null;
 }"""
-_FETCHED = """async (address) => {
+FETCHED = """async (address) => {
   const begun = performance.now();
   await (await fetch(address)).arrayBuffer();
   return performance.now() - begun;
@@ -59,30 +63,45 @@ def _drag(page: Page) -> tuple[list[float], list[float]]:
         took, address = found
         painted.append(took)
         # the same view as it came: kept by the server, so that only its bytes are sent
-        fetched.append(page.evaluate(_FETCHED, address.replace("/view?", "/original?")))
+        fetched.append(page.evaluate(FETCHED, address.replace("/view?", "/original?")))
     page.mouse.up()
     return painted, fetched
+
+
+@contextmanager
+def open_page(workshop: Workshop) -> Iterator[Page]:
+    """Serve a workshop, and yield a browser's page of it that remembers when its hand moved and its stage was painted.
+
+    `/bytes/N` sends so many bytes that take no work.
+    """
+    app = create_app(workshop)
+    app.add_url_rule("/bytes/<int:count>", "bytes", lambda count: send_raw(np.zeros((1, count), np.uint8)))  # fmt: skip
+    server = create_server(app, host="127.0.0.1", port=0, threads=16)
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    try:
+        with sync_playwright() as playwright:
+            browser = launch(playwright)
+            page = browser.new_page(base_url=f"http://127.0.0.1:{server.effective_port}", viewport={"width": 1280, "height": 800})  # fmt: skip
+            page.add_init_script(_WATCH)
+            yield page
+            browser.close()
+    finally:
+        end_server(server)
+        thread.join()
 
 
 def measure_painted(data: bytes) -> float:
     """Return, for a sheet, the median from input to painted canvas over the median of an empty fetch."""
     warm_kernels()
-    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+    with tempfile.TemporaryDirectory() as folder:
         workshop = open_workshop(Path(folder))
         sheet = add_sheet(workshop, data, "sheet.jpg")
         load_measured(workshop, sheet)
-        server = create_server(create_app(workshop), host="127.0.0.1", port=0, threads=16)
-        thread = threading.Thread(target=server.run)
-        thread.start()
-        browser = launch(playwright)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.add_init_script(_WATCH)
-        page.goto(f"http://127.0.0.1:{server.effective_port}/sheets/{sheet.id}/?open=reach")
-        page.locator("#grip").wait_for(timeout=60_000)
-        page.wait_for_timeout(8000)  # the first view settles
-        painted, fetched = _drag(page)
-        browser.close()
-        end_server(server)
-        thread.join()
+        with open_page(workshop) as page:
+            page.goto(f"/sheets/{sheet.id}/?open=reach")
+            page.locator("#grip").wait_for(timeout=60_000)
+            page.wait_for_timeout(8000)  # the first view settles
+            painted, fetched = _drag(page)
         workshop.close()
     return statistics.median(painted) / statistics.median(fetched)

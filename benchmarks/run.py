@@ -12,6 +12,7 @@ from benchmarks import (
     hostile,
     kills,
     outlines,
+    scenes,
     stages,
     start,
     tray_kills,
@@ -166,6 +167,11 @@ def main() -> None:
         "--start", action="store_true", help="only measure how long commands and newcomers wait"
     )
     parser.add_argument(
+        "--scenes",
+        action="store_true",
+        help="only drag and export a scene of 40 cuts on 35 megapixels",
+    )
+    parser.add_argument(
         "--stages",
         type=int,
         metavar="MEGAPIXELS",
@@ -177,6 +183,9 @@ def main() -> None:
         return
     if options.outlines:
         outlines.print_outlines(outlines.ROOT / "node_modules", options.truth, outlines.COUNT)
+        return
+    if options.scenes:
+        scenes.report_scenes()
         return
     if options.stages is not None:
         stages.report_stages(options.stages)

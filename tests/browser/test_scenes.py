@@ -80,6 +80,17 @@ def drag(page, start, end):
     page.mouse.up()
 
 
+def read_stage(page):
+    """Return what the stage shows of a scene of 400 x 300 at 100 %, once it rests."""
+    box = page.locator("#stage").bounding_box()
+    page.wait_for_timeout(500)
+    found = page.evaluate(
+        "([x, y]) => Array.from(document.querySelector('#stage').getContext('2d').getImageData(x, y, 400, 300).data)",
+        [(box["width"] - 400) // 2, (box["height"] - 300) // 2],
+    )  # fmt: skip
+    return np.array(found, int).reshape(300, 400, 4)
+
+
 def export(page):
     with page.expect_download() as download:
         page.locator("#export").click()
@@ -321,16 +332,9 @@ def test_the_pixels_of_the_stage_are_the_exports_at_100_percent(page, workshop, 
     lay_scene(workshop, discs, red={"left": 120, "top": 90, "turn": 30.0}, blue={"left": 130.5, "top": 110, "scale": 0.61})  # fmt: skip
     open_scene(page)
     assert page.locator("#zoom").inner_text() == "100 %"
-    box = page.locator("#stage").bounding_box()
-    left, top = (box["width"] - 400) // 2, (box["height"] - 300) // 2
-    page.wait_for_timeout(500)
-    found = page.evaluate(
-        "([x, y]) => Array.from(document.querySelector('#stage').getContext('2d').getImageData(x, y, 400, 300).data)",
-        [left, top],
-    )  # fmt: skip
-    shown = np.array(found, np.uint8).reshape(300, 400, 4)
+    shown = read_stage(page)
     expected = export(page)
-    off = [np.abs(np.roll(shown, (dy, dx), (0, 1))[5:-5, 5:-5].astype(int) - expected[5:-5, 5:-5]).max() for dx in (-1, 0, 1) for dy in (-1, 0, 1)]  # fmt: skip
+    off = [np.abs(np.roll(shown, (dy, dx), (0, 1))[5:-5, 5:-5] - expected[5:-5, 5:-5]).max() for dx in (-1, 0, 1) for dy in (-1, 0, 1)]  # fmt: skip
     assert min(off) == 0  # where the half pixel of the middle went is the browser's
 
 
@@ -351,6 +355,21 @@ def test_inside_a_shape_kept_at_a_state_and_once_for_each_of_five_by_the_pages_o
     rows, cols = np.nonzero(np.abs(inside[..., :3].astype(int) - (0x20, 0x80, 0x40)).max(axis=2) > 3)  # fmt: skip
     assert (rows.min() >= red.top, rows.max() < red.bottom) == (True, True)
     assert (cols.min() >= red.left, cols.max() < red.right) == (True, True)
+
+    # while the hand has it, the stage shows it within the red one as the server will
+    at_first = read_stage(page)
+    page.mouse.move(*to_screen(page, 100, 100))
+    page.mouse.down()
+    with page.expect_response("**/parts?**"):
+        page.mouse.move(*to_screen(page, 125, 110))
+    held = read_stage(page)
+    page.mouse.up()
+    before = wait_head(page, workshop, before)
+    left = read_stage(page)
+    assert np.abs(held - left).max() <= 4
+    assert np.abs(left - at_first).max() > 60
+    page.keyboard.press("Control+z")
+    before = wait_head(page, workshop, before)
 
     # kept as it is now, the blue one no longer follows its picture
     page.locator("summary", has_text="Which state of the picture").click()

@@ -1,6 +1,7 @@
 """Scenes put together: any window shows what the whole does, at any place; shadows, light, gradients, stops and rims."""
 
 import itertools
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.test_scenes import make_base, make_cut, weigh
 from tidymargin.core.scenes.laying import Laid, lay
+from tidymargin.core.scenes.lifting import lift_cuts
 from tidymargin.core.scenes.lining_up import align, list_stops, spread
 from tidymargin.core.scenes.placing import Place, Placed
 from tidymargin.core.scenes.rims import find_lines
@@ -66,18 +68,51 @@ def test_a_window_at_100_percent_is_that_part_of_the_whole(place, left, top, ins
     height, width = min(33, HEIGHT - top), min(40, WIDTH - left)
     found = scene.draw(left, top, 1, height, width)
     assert np.array_equal(found, whole[top : top + height, left : left + width])
+    assert np.array_equal(np.concatenate(list(scene.draw_bands())), whole)
 
 
-@settings(max_examples=25, deadline=None)
-@given(place=PLACES)
-def test_what_lies_below_between_and_above_makes_up_the_whole(place):
-    scene = make_scene(place)
-    whole = scene.draw(0, 0, 1, HEIGHT, WIDTH)
-    below, alone, above = (weigh(part) for part in scene.draw_parts({1}, 0, 0, 1, HEIGHT, WIDTH))
-    made = below
-    for part in (alone, above):
-        made = made * (1 - part[..., 3:] / 255) + part
-    assert np.abs(made - weigh(whole)).max() <= 1.6
+def put_down(parts, right, down):
+    """Return parts laid on one another as the stage does, what moves so much further on, (H, W, 4) of weighed colours."""
+
+    def show(film):
+        shown = np.zeros((3 * HEIGHT, 3 * WIDTH, 4))
+        top, left = HEIGHT + film.top + film.moves * down, WIDTH + film.left + film.moves * right
+        height, width = film.rgba.shape[:2]
+        shown[top : top + height, left : left + width] = weigh(film.rgba)
+        return shown[HEIGHT : 2 * HEIGHT, WIDTH : 2 * WIDTH]
+
+    made = np.zeros((HEIGHT, WIDTH, 4))
+    for part in parts:
+        film = show(part.film)
+        if part.within is not None:
+            film = film * show(part.within)[..., 3:] / 255
+        made = made * (1 - film[..., 3:] / 255) + film
+    return made
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    place=PLACES, right=st.integers(-30, 30), down=st.integers(-30, 30),
+    inside=st.sampled_from([None, 0, 2]), chosen=st.sampled_from([{1}, {0}, {0, 1}, {0, 2}, set()]),
+)  # fmt: skip
+def test_lifted_cuts_moved_on_show_what_the_scene_shows_with_them_there(place, right, down, inside, chosen):  # fmt: skip
+    shadow = Shadow("cast", 0.5)
+    scene = make_scene(place, inside=inside, shadow=shadow)
+    parts = lift_cuts(scene, chosen, 0, 0, 1, HEIGHT, WIDTH)
+    moved = Scene(scene.base, [
+        replace(piece, place=replace(piece.place, left=piece.place.left + right, top=piece.place.top + down)) if number in chosen else piece
+        for number, piece in enumerate(scene.pieces)
+    ])  # fmt: skip
+    off = np.abs(put_down(parts, right, down) - weigh(moved.draw(0, 0, 1, HEIGHT, WIDTH)))
+    assert off.max() <= 3  # as many roundings to whole levels as there are parts
+
+
+def test_many_that_alternate_are_lifted_together():
+    piece = Piece("blob", Source(make_cut()), Place(20, 15))
+    scene = Scene(Base(HEIGHT, WIDTH, (9, 9, 9)), [replace(piece, place=Place(k, k)) for k in range(40)])  # fmt: skip
+    parts = lift_cuts(scene, set(range(0, 40, 2)), 0, 0, 1, HEIGHT, WIDTH)
+    assert [part.film.moves for part in parts] == [False, True, False]
+    assert len(lift_cuts(scene, set(range(0, 8, 2)), 0, 0, 1, HEIGHT, WIDTH)) == 9
 
 
 def test_a_view_that_is_zoomed_out_is_the_mean_of_the_whole():

@@ -14,12 +14,11 @@ from tidymargin.core.base.errors import BadOutputError
 from tidymargin.core.output.resizing import lay_on
 from tidymargin.formats.format_names import OUTLINES, FormatName
 from tidymargin.formats.outputs import KEEPS_ALL, Wish
-from tidymargin.formats.vectors import check_vector
+from tidymargin.formats.vectors import check_vector, draw_back
 
 Rgba = NDArray[np.uint8]
 _BAND_PX = 512
 _BACKDROPS = ((0, 0, 0), (255, 255, 255))
-_POINTS_PER_INCH = 72.0
 _DPI_OFF = 0.02  # PNG rounds to whole pixels a metre
 
 
@@ -85,25 +84,10 @@ class Witness:
         return Checked(height, width, dpi, self._least, self._most, 0)
 
 
-def _read_pdf(data: bytes, shape: tuple[int, ...]) -> tuple[Rgba, float]:
-    """Return the page drawn as large as its picture is, and its dpi."""
-    import pypdfium2  # seldom needed
-
-    document = pypdfium2.PdfDocument(data)
-    try:
-        page = document[0]
-        scale = shape[1] / page.get_width()
-        drawn = page.render(scale=scale, fill_color=(0, 0, 0, 0), rev_byteorder=True, maybe_alpha=True)  # fmt: skip
-        rgba = np.array(drawn.to_numpy())
-    finally:
-        document.close()
-    return rgba, scale * _POINTS_PER_INCH
-
-
 def read_back(data: bytes, kind: FormatName, shape: tuple[int, ...]) -> tuple[Rgba, float | None]:
     """Return a written file's pixels, (H, W, 4) uint8, and its dpi where it has one."""
-    if kind == "pdf":
-        return _read_pdf(data, shape)
+    if kind in ("pdf", "svg"):
+        return draw_back(data, kind, shape[1])
     if kind == "ora":
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             data = archive.read("mergedimage.png")

@@ -130,7 +130,8 @@ def _write_tiff(rgba: Rgba, wish: Wish) -> bytes:
 
 def _write_jpeg(rgba: Rgba, wish: Wish) -> bytes:
     flat = Image.fromarray(lay_on(rgba, wish.backdrop))
-    return _save(flat, "JPEG", wish, quality=wish.quality, subsampling=0, optimize=True, icc_profile=_srgb_profile())  # fmt: skip
+    # not optimized: for that Pillow takes a buffer of a byte a pixel, and noise needs more
+    return _save(flat, "JPEG", wish, quality=wish.quality, subsampling=0, icc_profile=_srgb_profile())  # fmt: skip
 
 
 def _write_matte(rgba: Rgba, wish: Wish) -> bytes:

@@ -24,6 +24,7 @@ Rgba = NDArray[np.uint8]
 DPI = 300.0
 """Of what has to have a size on paper, where neither the file nor anybody says one."""
 
+_POINTS_PER_INCH = 72.0
 _LESS_PX = 1e-3  # so that a page that comes out whole is not rounded up to a px more
 _ALLOWED_MM, _ALLOWED_MM2 = 0.05, 0.05
 _LINE_RGB = (0, 0, 0)
@@ -128,7 +129,7 @@ def check_vector(
         check_cutline(data, rgba, make_cutline(silhouette, cutline, dots_per_inch or DPI), kind, cutline)  # fmt: skip
         return
     if kind in ("svg", "pdf_outlines"):
-        shown = _draw(data, kind, matte.shape)
+        shown = np.ascontiguousarray(draw_back(data, kind, matte.shape[1])[0][..., 3])
         if shown.shape != matte.shape:
             raise BadOutputError(f"What was written is {shown.shape[1]} × {shown.shape[0]} px in place of {matte.shape[1]} × {matte.shape[0]}.")  # fmt: skip
     else:
@@ -185,7 +186,7 @@ def _check_printed(data: bytes, line: CutLine, plan: CutLinePlan) -> None:
     expected = find_page_mm(line, plan.sheet)
     document = pypdfium2.PdfDocument(data)
     try:
-        width, height = (side / 72 * MM_PER_INCH for side in document[0].get_size())
+        width, height = (side / _POINTS_PER_INCH * MM_PER_INCH for side in document[0].get_size())
         kinds = [thing.type for thing in document[0].get_objects()]
     finally:
         document.close()
@@ -214,20 +215,20 @@ def _fill(data: bytes, kind: str, shape: tuple[int, ...], dots_per_inch: float) 
     return filled
 
 
-def _draw(data: bytes, kind: str, shape: tuple[int, ...]) -> Rgba:
-    """Return how solid a file shows each pixel."""
+def draw_back(data: bytes, kind: str, width: int) -> tuple[Rgba, float | None]:
+    """Return what another reader shows of an SVG, or else of the first page of a PDF, `width` px wide, (H, W, 4) uint8, and its dpi."""
     if kind == "svg":
         # in px, whatever it is on paper
         head = re.sub(r'width="[^"]*" height="[^"]*" viewBox="0 0 ([\d.]+) ([\d.]+)"', r'width="\1" height="\2" viewBox="0 0 \1 \2"', data.decode(), count=1)  # fmt: skip
-        return np.ascontiguousarray(draw_svg(head)[..., 3])
+        return draw_svg(head), None
     import pypdfium2  # seldom needed
 
     document = pypdfium2.PdfDocument(data)
     try:
         page = document[0]
-        scale = (shape[1] - _LESS_PX) / page.get_width()
+        scale = (width - _LESS_PX) / page.get_width()
         drawn = page.render(scale=scale, fill_color=(0, 0, 0, 0), rev_byteorder=True, maybe_alpha=True)  # fmt: skip
-        return np.array(drawn.to_numpy())[..., 3]
+        return np.array(drawn.to_numpy()), scale * _POINTS_PER_INCH
     finally:
         document.close()
 

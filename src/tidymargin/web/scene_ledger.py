@@ -120,7 +120,6 @@ def _show_cut(arrangement: Arrangement, cut: ArrangedCut, found: Found, piece: P
 
 def _list_held(arrangement: Arrangement, pieces: dict[int, Piece] | None) -> list[dict[str, Any]]:
     """Return what the stage's scripts need to know of each cut, from the bottom up."""
-    insides = {cut.inside for cut in arrangement.cuts}
     return [
         {
             "key": cut.key,
@@ -132,7 +131,6 @@ def _list_held(arrangement: Arrangement, pieces: dict[int, Piece] | None) -> lis
             "locked": cut.locked,
             "hidden": cut.hidden,
             "group": cut.group,
-            "mixes": cut.inside is not None or cut.name in insides,
         }
         for cut in arrangement.cuts
     ]  # fmt: skip

@@ -13,6 +13,8 @@ _FINER, _FINER_PER_PX = (
     16,
     8,
 )  # places along each side of a pixel, of what is turned, and of each of its own pixels
+# what lies half-way goes up whatever the last bits of its sum are, which differ from window to window
+_HALF_UP = 0.5 + 1e-6
 
 
 @njit(cache=True, nogil=True)
@@ -54,8 +56,8 @@ def straighten_kernel(band, touched, out):  # type: ignore[no-untyped-def]
             matte = band[row, col, 3]
             for channel in range(3):
                 value = band[row, col, channel] * 255 / max(matte, 1e-9)
-                out[row, col, channel] = round(min(max(value, 0.0), 255.0))
-            out[row, col, 3] = round(min(max(matte, 0.0), 255.0))
+                out[row, col, channel] = math.floor(min(max(value, 0.0), 255.0) + _HALF_UP)
+            out[row, col, 3] = math.floor(min(max(matte, 0.0), 255.0) + _HALF_UP)
 
 
 @njit(cache=True, nogil=True)

@@ -37,7 +37,7 @@ class Laid:
     inside: Placed | None = None
 
 
-def lay(base: Rgba, cuts: Sequence[Laid], tick: Tick = no_tick) -> Rgba:
+def lay(base: Rgba, cuts: Sequence[Laid], tick: Tick = no_tick, *, first: int = 0) -> Rgba:
     """Return a base with cuts laid on it, (H, W, 4) uint8 of straight alpha.
 
     Parameters
@@ -48,6 +48,8 @@ def lay(base: Rgba, cuts: Sequence[Laid], tick: Tick = no_tick) -> Rgba:
         From the bottom up.
     tick : Tick
         Told how far it has come.
+    first : int
+        The row that the base begins at, where it is but a band of one.
     """
     height = len(base)
     out = base.copy()
@@ -55,15 +57,15 @@ def lay(base: Rgba, cuts: Sequence[Laid], tick: Tick = no_tick) -> Rgba:
 
     def lay_band(rows: tuple[int, int]) -> None:
         top, bottom = rows
-        seen = [cut for cut in cuts if cut.placed.top < bottom and cut.placed.bottom > top]
+        seen = [cut for cut in cuts if cut.placed.top < first + bottom and cut.placed.bottom > first + top]  # fmt: skip
         if seen:
-            _lay_in_band(out[top:bottom], seen, top)
+            _lay_in_band(out[top:bottom], seen, first + top)
         done[0] += bottom - top
 
     bands = [(top, min(height, top + _BAND_PX)) for top in range(0, height, _BAND_PX)]
-    for first in range(0, len(bands), _AT_ONCE):
+    for number in range(0, len(bands), _AT_ONCE):
         tick(done[0] / height)
-        work_through(lay_band, bands[first : first + _AT_ONCE])
+        work_through(lay_band, bands[number : number + _AT_ONCE])
     return out
 
 

@@ -1,7 +1,7 @@
 """A scene put together: a base, and on it cuts with their shadows, of which any window is drawn at any reduction."""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,6 +21,7 @@ _MORE_PX = 8  # around a cut, of what its rim is seen on
 _MOST_RIM_PX = 4_000_000
 _LIT_PX = 256  # how large the base is looked at to match light
 _LEAST_SEEN, _BESIDE = 16, 2  # how solid, of 255, and how near a cut is that a click takes
+_BAND_PX = 256
 _CLEAR = np.zeros(4, np.uint8)
 
 
@@ -125,6 +126,11 @@ class Standing:
         return Laid(_see(self.source, self.place, left, top, cell), self.opacity, inside)
 
 
+def see_piece(piece: Piece) -> Standing:
+    """Return a piece as it lies there alone, whatever of it is hidden or faded."""
+    return Standing(-1, False, piece.source, piece.place, 1.0, None)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class SceneLayer:
     """The base, a cut or a shadow as it lies in a scene; `of` is the number of the cut that it is."""
@@ -155,7 +161,7 @@ class Scene:
     def __init__(self, base: Base, pieces: Sequence[Piece]) -> None:
         self.base = base
         self.pieces = tuple(pieces)
-        self._standings = tuple(self._stand())
+        self.standings = tuple(self._stand())
 
     def _stand(self) -> Iterable[Standing]:
         for number, piece in enumerate(self.pieces):
@@ -178,10 +184,11 @@ class Scene:
         cell = max(1.0, max(bottom - top, right - left) / _LIT_PX)
         size = (max(1, round((bottom - top) / cell)), max(1, round((right - left) / cell)))
         return piece.source.with_colours(
-            lambda rgba: match_light(rgba, self._draw_base(left, top, cell, *size), piece.light)
+            lambda rgba: match_light(rgba, self.draw_base(left, top, cell, *size), piece.light)
         )
 
-    def _draw_base(self, left: float, top: float, cell: float, height: int, width: int) -> Rgba:
+    def draw_base(self, left: float, top: float, cell: float, height: int, width: int) -> Rgba:
+        """Return a window of what the cuts lie on, as `draw` does."""
         out: Rgba = np.empty((height, width, 4), np.uint8)
         fill = self.base.fill
         if isinstance(fill, Gradient):
@@ -208,27 +215,17 @@ class Scene:
         cell : float
             Pixels of the scene for each of its own, 1 or more.
         """
-        laid = [standing.to_laid(left, top, cell) for standing in self._standings]
-        return lay(self._draw_base(left, top, cell, height, width), laid, tick)
+        laid = [standing.to_laid(left, top, cell) for standing in self.standings]
+        return lay(self.draw_base(left, top, cell, height, width), laid, tick)
 
-    def draw_parts(
-        self, chosen: set[int], left: float, top: float, cell: float, height: int, width: int, *, with_shadows: bool = True
-    ) -> tuple[Rgba, Rgba, Rgba]:  # fmt: skip
-        """Return what lies below some cuts, these alone, and what lies above the lowest of them, each as `draw` does.
-
-        Without shadows, those of the chosen ones lie below them.
-        """
-        numbers = [
-            k
-            for k, standing in enumerate(self._standings)
-            if standing.of in chosen and (with_shadows or not standing.is_shadow)
-        ]
-        first = numbers[0] if numbers else len(self._standings)
-        laid = [standing.to_laid(left, top, cell) for standing in self._standings]
-        clear = np.zeros((height, width, 4), np.uint8)
-        above = [laid[k] for k in range(first, len(laid)) if k not in numbers]
-        below = lay(self._draw_base(left, top, cell, height, width), laid[:first])
-        return below, lay(clear, [laid[k] for k in numbers]), lay(clear, above)
+    def draw_bands(self, tick: Tick = no_tick) -> Iterator[Rgba]:
+        """Yield the whole scene from the top in bands of rows, each as `draw` draws it."""
+        height, width = self.base.height, self.base.width
+        laid = [standing.to_laid(0, 0, 1) for standing in self.standings]
+        for top in range(0, height, _BAND_PX):
+            tick(top / height)
+            rows = min(_BAND_PX, height - top)
+            yield lay(self.draw_base(0, top, 1, rows, width), laid, first=top)
 
     def find_rim_lines(self, number: int) -> list[RimLine]:
         """Return the lines along a cut's rim that what lies below it makes seen, the longest first, in px of the scene."""
@@ -242,7 +239,12 @@ class Scene:
             return []
         cell = max(1.0, math.sqrt((right - left) * (bottom - top) / _MOST_RIM_PX))
         height, width = max(1, int((bottom - top) / cell)), max(1, int((right - left) / cell))
-        behind, alone, _ = self.draw_parts({number}, left, top, cell, height, width, with_shadows=False)  # fmt: skip
+        (own,) = (
+            k for k, one in enumerate(self.standings) if one.of == number and not one.is_shadow
+        )
+        laid = [one.to_laid(left, top, cell) for one in self.standings[: own + 1]]
+        behind = lay(self.draw_base(left, top, cell, height, width), laid[:-1])
+        alone = lay(np.zeros((height, width, 4), np.uint8), laid[-1:])
         return [
             RimLine(
                 line.kind,
@@ -255,8 +257,8 @@ class Scene:
     def list_layers(self) -> list[SceneLayer]:
         """Return the base and each thing on it as it lies in the scene, from the bottom up; what lies beside it is left out."""
         height, width = self.base.height, self.base.width
-        found = [SceneLayer("base", self._draw_base(0, 0, 1, height, width), 0, 0, 1.0, None)]
-        for standing in self._standings:
+        found = [SceneLayer("base", self.draw_base(0, 0, 1, height, width), 0, 0, 1.0, None)]
+        for standing in self.standings:
             rgba, left, top = draw_alone(standing.to_laid(0, 0, 1), width, height)
             name = self.pieces[standing.of].name
             if standing.is_shadow:
@@ -277,7 +279,7 @@ class Scene:
         """
         side = 2 * _BESIDE + 1
         left, top = math.floor(x / cell - _BESIDE) * cell, math.floor(y / cell - _BESIDE) * cell
-        for standing in reversed(self._standings):
+        for standing in reversed(self.standings):
             if standing.is_shadow:
                 continue
             rgba, _, _ = draw_alone(standing.to_laid(left, top, cell), side, side)

@@ -29,6 +29,7 @@ from tidymargin.core.reach.clearing import Pick
 from tidymargin.core.reach.narrows import find_narrows
 from tidymargin.core.reach.plan import ReachPlan
 from tidymargin.core.rim.plan import RimPlan
+from tidymargin.core.scenes.lifting import lift_cuts
 from tidymargin.core.scenes.placing import Place
 from tidymargin.core.scenes.sources import Source
 from tidymargin.core.scenes.standing import Base, Piece, Scene
@@ -123,7 +124,7 @@ def _arrange(cut: NDArray[np.uint8]) -> None:
     scene = Scene(Base(200, 200, (9, 9, 9), source), pieces)
     for cell in (1.0, 2.0):
         scene.draw(0, 0, cell, 90, 90)
-    scene.draw_parts({1}, 0, 0, 1, 90, 90)
+    lift_cuts(scene, {1}, 0, 0, 1, 90, 90)
     scene.find_at(50, 50, 1)
 
 

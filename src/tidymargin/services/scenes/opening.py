@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tidymargin.core.base.errors import DomainError, StoppedError
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.outlines.figures import Outlines, trace_cut
+from tidymargin.core.scenes.lifting import Part, lift_cuts
 from tidymargin.core.scenes.rims import RimLine
 from tidymargin.core.scenes.sources import Source
 from tidymargin.core.scenes.standing import Base, Piece, Scene
@@ -263,14 +264,14 @@ def _fit(view: View, base: Base) -> tuple[int, int]:
     return min(view.height, base.height - int(view.top)), min(view.width, base.width - int(view.left))  # fmt: skip
 
 
-def render_scene_parts(workshop: Workshop, looked: Looked, view: View, keys: set[int]) -> Rgba:
-    """Return what lies below some cuts, these alone, and what lies above, one under the other: (3 h, w, 4) uint8."""
+def lift_scene_cuts(workshop: Workshop, looked: Looked, view: View, keys: set[int]) -> list[Part]:
+    """Return a window of a scene as parts, of which those of some cuts can be moved."""
     scene = load_scene(workshop, looked)
     chosen = {number for number, cut in enumerate(looked.arrangement.cuts) if cut.key in keys}
 
-    def compute() -> Rgba:
+    def compute() -> list[Part]:
         height, width = _fit(view, scene.base)
-        return np.concatenate(scene.draw_parts(chosen, view.left, view.top, view.cell, height, width))  # fmt: skip
+        return lift_cuts(scene, chosen, view.left, view.top, view.cell, height, width)
 
     name = f"sceneparts:{looked.name}:{view}:{sorted(keys)}"
     return workshop.executor.run(name, Priority.VIEW, compute)

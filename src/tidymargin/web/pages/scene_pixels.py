@@ -1,21 +1,21 @@
 """Pixels of scenes: windows for the stage and the proof strip, small pictures, and the exported file."""
 
-from dataclasses import replace
+import json
 
 from flask import Response, jsonify, request
 
 from tidymargin.core.base.errors import BadParameterError
+from tidymargin.core.scenes.lifting import Film
 from tidymargin.core.scenes.lining_up import Axis, list_stops
 from tidymargin.formats.arrangement import ArrangedBase
 from tidymargin.formats.encode import encode_quick
-from tidymargin.services.scenes.editing import set_place
 from tidymargin.services.scenes.exporting import export_scene
 from tidymargin.services.scenes.opening import (
     Looked,
+    lift_scene_cuts,
     load_scene,
     look_at,
     look_at_saved,
-    render_scene_parts,
     render_scene_view,
     sources_at_hand,
 )
@@ -32,7 +32,7 @@ _SMALL_PX = 320
 
 
 def _look() -> Looked:
-    """Return the scene as it is asked for: on another base, or with cuts that are being moved."""
+    """Return the scene as it is asked for: on another base, or as it is."""
     looked = look_at_saved(the_workshop(), the_scene())
     arrangement = looked.arrangement
     on = request.args.get("on")
@@ -42,13 +42,6 @@ def _look() -> Looked:
         except ValueError as error:
             raise BadParameterError(gettext("Expected a colour like #1C325E."), field="on") from error  # fmt: skip
         return look_at(the_workshop(), arrangement.changed(base=base))
-    if "keys" in request.args:
-        right, down = read_argument("right", 0), read_argument("down", 0)
-        for key in read_keys_of(request.args.get("keys", "")):
-            place = arrangement.find(key).to_place()
-            place = replace(place, left=place.left + right, top=place.top + down)
-            arrangement = set_place(arrangement, key, place)
-        return look_at(the_workshop(), arrangement)
     return looked
 
 
@@ -61,10 +54,26 @@ def show_view() -> Response:
 
 @blueprint.get("/parts")
 def show_parts() -> Response:
-    """Send what lies below some cuts, these alone and what lies above, one under the other, as raw straight RGBA."""
+    """Send a window as parts, of which those of some cuts can be moved: raw straight RGBA one after the other, said in a header from the bottom up.
+
+    Of each part its film, and after it the one within which it shows, if there is one.
+    """
     looked = look_at_saved(the_workshop(), the_scene())
     keys = set(read_keys_of(request.args.get("keys", "")))
-    return send_raw(render_scene_parts(the_workshop(), looked, read_view(), keys))
+    parts = lift_scene_cuts(the_workshop(), looked, read_view(), keys)
+    films = [film for part in parts for film in (part.film, part.within) if film is not None]
+    response = Response(
+        (film.rgba.tobytes() for film in films), mimetype="application/octet-stream"
+    )
+    response.headers["X-Parts"] = json.dumps([[_say_film(part.film), _say_film(part.within)] for part in parts])  # fmt: skip
+    return response
+
+
+def _say_film(film: Film | None) -> dict[str, int | bool] | None:
+    if film is None:
+        return None
+    height, width = film.rgba.shape[:2]
+    return {"left": film.left, "top": film.top, "width": width, "height": height, "moves": film.moves}  # fmt: skip
 
 
 @blueprint.get("/at")

@@ -112,6 +112,7 @@ export class Hand {
   }
 
   follow(sample) {
+    this.latest = sample;
     if (this.mode === "pan") {
       this.stage.viewport.pan(sample.x - this.last.x, sample.y - this.last.y);
       this.stage.moved();
@@ -154,12 +155,15 @@ export class Hand {
     const keys = moved.map((cut) => cut.key).join(",");
     this.stopping = fetch(`${this.scene.address}stops?${toQuery({ keys })}`)
       .then((response) => response.json())
-      .then((stops) => (this.stops = stops))
+      .then((stops) => {
+        this.stops = stops;
+        if (this.mode === "move") this.follow(this.latest);
+      })
       .catch(() => null);
   }
 
   pickUp(cuts, values) {
-    this.stage.pickUp({ keys: cuts.map((cut) => cut.key), right: 0, down: 0, mixes: cuts.some((cut) => cut.mixes), ...values });
+    this.stage.pickUp({ keys: cuts.map((cut) => cut.key), right: 0, down: 0, ...values });
   }
 
   moveBy(sample) {

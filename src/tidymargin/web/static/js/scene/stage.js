@@ -1,7 +1,7 @@
 // The stage of a scene: shows what the server drew, and what is in hand where the hand is.
 
 import { drawFrame, makeBlotter, strokeTwice } from "../paint.js";
-import { Newest, fetchPixels, toBuffer, toQuery } from "../pixels.js";
+import { Newest, fetchPixels, toBuffer, toError, toQuery } from "../pixels.js";
 import { Viewport } from "../viewport.js";
 
 const ASKER = crypto.getRandomValues(new Uint32Array(2)).join("-");
@@ -53,6 +53,7 @@ export class SceneStage {
   moved() {
     this.says.zoomed(this.viewport.scale);
     if (this.drag) this.drag.parts = null; // they are of another window
+    if (this.drag && !this.drag.waits) this.lift();
     this.paint();
     this.ask();
   }
@@ -60,27 +61,22 @@ export class SceneStage {
   ask() {
     const seen = this.viewport.window();
     if (!seen) return;
-    const values = { ...seen, asker: ASKER };
-    const { drag } = this;
-    if (drag?.mixes && !drag.waits) Object.assign(values, { keys: drag.keys.join(","), right: drag.right, down: drag.down });
-    this.views.want({ seen, look: this.scene.look, address: `${this.scene.address}view?${toQuery(values)}` });
+    this.views.want({ seen, look: this.scene.look, address: `${this.scene.address}view?${toQuery({ ...seen, asker: ASKER })}` });
   }
 
-  // Takes cuts up: what lies below them, they alone, and what lies above are shown each where it is from now on.
-  async pickUp(drag) {
+  // Takes cuts up: what they leave and they themselves are shown each where it is from now on.
+  pickUp(drag) {
     this.drag = drag;
-    if (drag.mixes) return;
+    this.lift();
+  }
+
+  async lift() {
+    const { drag } = this;
     const seen = this.viewport.window();
     if (!seen) return;
-    const address = `${this.scene.address}parts?${toQuery({ ...seen, keys: drag.keys.join(",") })}`;
     try {
-      const { width, height, bytes } = await fetchPixels(address, 4);
-      const part = (number) => {
-        const long = (width * height * 4) / 3;
-        const buffer = toBuffer({ width, height: height / 3, bytes: bytes.subarray(number * long, (number + 1) * long) });
-        return { window: seen, buffer };
-      };
-      if (this.drag === drag) drag.parts = [0, 1, 2].map(part);
+      const parts = await fetchParts(`${this.scene.address}parts?${toQuery({ ...seen, keys: drag.keys.join(",") })}`, seen);
+      if (this.drag === drag) drag.parts = parts;
       this.paint();
     } catch (error) {
       this.says.lost(error);
@@ -90,7 +86,6 @@ export class SceneStage {
   // The hand has moved on.
   follow(values) {
     Object.assign(this.drag, values);
-    if (this.drag.mixes) this.ask();
     this.paint();
   }
 
@@ -100,10 +95,8 @@ export class SceneStage {
   }
 
   putBack() {
-    const mixes = this.drag?.mixes;
     this.drag = null;
     this.paint();
-    if (mixes) this.ask();
   }
 
   paint() {
@@ -127,9 +120,8 @@ export class SceneStage {
     this.paintOver();
   }
 
-  paintParts([below, alone, above]) {
+  paintParts(parts) {
     const { context, viewport, drag } = this;
-    drawFrame(context, below, viewport);
     context.save();
     // beyond the scene nothing of it shows
     const from = viewport.toCanvas(0, 0);
@@ -137,11 +129,29 @@ export class SceneStage {
     context.beginPath();
     context.rect(from.x, from.y, to.x - from.x, to.y - from.y);
     context.clip();
-    this.transform(context);
-    drawFrame(context, alone, viewport);
+    for (const [film, within] of parts) {
+      if (within) this.paintWithin(film, within);
+      else this.paintFilm(context, film);
+    }
     context.restore();
-    drawFrame(context, above, viewport);
     if (drag.lines) this.drawLines(drag.lines);
+  }
+
+  paintFilm(context, film) {
+    context.save();
+    if (film.moves) this.transform(context);
+    drawFrame(context, film, this.viewport);
+    context.restore();
+  }
+
+  // One of the two moves: what shows is found anew.
+  paintWithin(film, within) {
+    const { width, height } = this.canvas;
+    const aside = new OffscreenCanvas(width, height).getContext("2d");
+    this.paintFilm(aside, film);
+    aside.globalCompositeOperation = "destination-in";
+    this.paintFilm(aside, within);
+    this.context.drawImage(aside.canvas, 0, 0);
   }
 
   transform(context) {
@@ -208,6 +218,22 @@ export class SceneStage {
     const [x, y] = [(event.clientX - box.left) * this.ratio, (event.clientY - box.top) * this.ratio];
     return { x, y, at: this.viewport.toPicture(x, y), shift: event.shiftKey, free: event.ctrlKey || event.metaKey, touch: event.pointerType === "touch" };
   }
+}
+
+// Each part's film, and the one within which it shows, with the windows that they are of.
+async function fetchParts(address, seen) {
+  const response = await fetch(address, { headers: { Accept: "application/octet-stream" } });
+  if (!response.ok) throw await toError(response);
+  const bytes = new Uint8ClampedArray(await response.arrayBuffer());
+  let read = 0;
+  const take = (said) => {
+    if (!said) return null;
+    const { left, top, width, height, moves } = said;
+    const own = bytes.subarray(read, (read += 4 * width * height));
+    const window = { left: seen.left + left * seen.cell, top: seen.top + top * seen.cell, cell: seen.cell, width, height };
+    return { window, moves, buffer: toBuffer({ width, height, bytes: own }) };
+  };
+  return JSON.parse(response.headers.get("X-Parts")).map((part) => part.map(take));
 }
 
 // Four corner brackets, turned with what they are around.
