@@ -69,6 +69,13 @@ def test_a_flattened_picture_lies_on_its_backdrop_and_the_matte_alone_is_grey(cu
     assert np.array_equal(read(write_cut(cut, "matte", Wish())), cut[..., 3])
 
 
+def test_noise_at_full_quality_is_written_as_jpeg():
+    noise = np.random.default_rng(0).integers(0, 256, (300, 400, 4), np.uint8)
+    noise[..., 3] = 255
+    found = read(write_cut(noise, "jpeg", Wish(quality=90)))
+    assert np.abs(found[..., ::-1].astype(int) - noise[..., :3]).mean() < 6
+
+
 def test_a_pdf_is_as_large_as_its_dpi_says_and_poppler_draws_its_soft_mask(cut, tmp_path):
     place = tmp_path / "cut.pdf"
     place.write_bytes(write_cut(cut, "pdf", Wish(DPI)))

@@ -13,7 +13,9 @@ Plane = NDArray[np.float32]
 
 _SOLID, _CLEAR = 250, 5
 _AROUND_PX = 4  # how far the solid and the clear side are looked at
-_BEYOND = 0.05  # OKLab lightness beyond both sides; decision 0027 says on what it was chosen; not yet judged on unseen families
+_BEYOND = (
+    0.05  # OKLab lightness beyond both sides; decision 0027 says on what it was chosen and judged
+)
 _SHORTEST_PX = 24
 
 
