@@ -1,6 +1,7 @@
 // What is done with cuts on the stage: taken in hand, moved, sized, turned; by mouse, pen, touch and keys.
 
 import { Newest, toQuery } from "../pixels.js";
+import { angle, distance, format, isInside, middleOf } from "./geometry.js";
 
 const DRAG_PX = 5;
 const CORNER_PX = 16;
@@ -383,19 +384,4 @@ export class Hand {
     this.acts.say(cut.name, `turned by ${format(cut.turn + turn)}°`);
     return this.rest("turn", () => this.finish("size-cut", { key: cut.key, turn: cut.turn + turn }, turn));
   }
-}
-
-const distance = (a, b) => Math.hypot(a.x - b.x, a.y - b.y);
-const angle = (at, middle) => (Math.atan2(at.y - middle.y, at.x - middle.x) * 180) / Math.PI;
-const format = (number) => (Math.abs(number) < 10 ? number.toFixed(1) : String(Math.round(number))).replace("-", "−");
-
-function middleOf(corners) {
-  return { x: corners.reduce((sum, [x]) => sum + x / 4, 0), y: corners.reduce((sum, [, y]) => sum + y / 4, 0) };
-}
-
-function isInside(corners, x, y) {
-  return corners.every((from, number) => {
-    const to = corners[(number + 1) % corners.length];
-    return (to.x - from.x) * (y - from.y) - (to.y - from.y) * (x - from.x) >= 0;
-  });
 }
