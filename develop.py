@@ -103,9 +103,10 @@ def check(_: list[str]) -> None:
     """Look at formatting, lint, types, dead code, freshness of built files, and that the locks hold what is asked for."""
     run_module("ruff", "format", "--check", ".")
     run_module("ruff", "check", ".")
-    run_module("mypy", "src", "benchmarks", "develop.py")
+    run_module("mypy", "src", "benchmarks", "develop.py", "catalogue.py")
     run_module("vulture")
     run_module("tidymargin.web.styles", "--check")
+    run(sys.executable, "catalogue.py", "--check")
 
 
 def bench(arguments: list[str]) -> None:
@@ -125,6 +126,7 @@ def reference(_: list[str]) -> None:
     for name, home, call in (
         ("command-line.md", "tidymargin.cli.reference", "write_reference"),
         ("keys.md", "tidymargin.web.sentences.keys", "write_keys"),
+        ("guide.md", "tidymargin.web.sentences.guide", "write_guide"),
     ):
         code = f"import sys; from {home} import {call}; sys.stdout.write({call}())"
         made = subprocess.run(
@@ -135,17 +137,12 @@ def reference(_: list[str]) -> None:
 
 def words(_: list[str]) -> None:
     """Print every text that people read, with where it stands; controls' accessible names included."""
-    from babel.messages.extract import extract_from_dir
+    run(sys.executable, "catalogue.py", "--list")
 
-    methods = [("**.py", "python"), ("**.html", "jinja2")]
-    source = ROOT / "src" / "tidymargin"
-    keywords = {"_": None, "gettext": None, "gettext_noop": None, "ngettext": (1, 2)}
-    found: dict[str, list[str]] = {}
-    for place, line, text, _comments, _context in extract_from_dir(source, methods, {}, keywords, strip_comment_tags=True):  # fmt: skip
-        for one in (text,) if isinstance(text, str) else text:
-            found.setdefault(one, []).append(f"{place}:{line}")
-    for text, places in sorted(found.items()):
-        sys.stdout.write(f"{text}\n    {', '.join(places)}\n")
+
+def languages(_: list[str]) -> None:
+    """Bring the catalogues of other languages in step with the texts, and compile them."""
+    run(sys.executable, "catalogue.py")
 
 
 def lock(_: list[str]) -> None:
@@ -217,7 +214,7 @@ def _wait_for(address: str, words: str, began: float, what: str) -> None:
     stop("the installed wheel did not serve its first page in time")
 
 
-COMMANDS = {"test": test, "check": check, "bench": bench, "css": css, "reference": reference, "words": words, "lock": lock, "wheel": wheel}  # fmt: skip
+COMMANDS = {"test": test, "check": check, "bench": bench, "css": css, "reference": reference, "words": words, "languages": languages, "lock": lock, "wheel": wheel}  # fmt: skip
 
 if __name__ == "__main__":
     COMMANDS[sys.argv[1]](sys.argv[2:])

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, sync_playwright
 
+from tests.long_words import LONG, write_long
 from tidymargin.services.picture.warming import warm_behind
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.web.server import end_server, make_server
@@ -33,10 +34,19 @@ def browser() -> Iterator[Browser]:
         found.close()
 
 
+@pytest.fixture(scope="session")
+def long_words(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of a made-up language in which every text is 40 % longer."""
+    folder = tmp_path_factory.mktemp("long")
+    write_long(folder)
+    return folder
+
+
 @pytest.fixture
-def address(workshop: Workshop) -> Iterator[str]:
+def address(workshop: Workshop, long_words: Path) -> Iterator[str]:
     """The address of a server for this test's own data folder."""
-    server = make_server(workshop, socket.create_server(("127.0.0.1", 0)))
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = make_server(workshop, listener, more_languages={LONG: long_words})
     thread = threading.Thread(target=server.run)
     thread.start()
     yield f"http://127.0.0.1:{server.effective_port}"
@@ -70,7 +80,12 @@ def open_context(
 
     def open_one(**options: object) -> BrowserContext:
         context = browser.new_context(
-            **{"viewport": {"width": 1280, "height": 800}, "base_url": address, **options}
+            **{
+                "viewport": {"width": 1280, "height": 800},
+                "base_url": address,
+                "locale": "en-US",
+                **options,
+            }
         )
         opened.append(context)
         context.set_default_timeout(

@@ -173,16 +173,15 @@ def test_a_cut_is_dragged_to_meet_another_sized_at_its_corner_and_turned_beside_
     before = now(workshop)
     # discs are 51 px wide, their middles 40, 40 in their sheets; let go before the server says
     # what lay there and what it meets
-    late = []
+    late, holds = [], [True]
     for slow in ("at", "stops"):
-        page.route(f"**/scenes/1/{slow}?**", lambda route: late.append(route))
+        page.route(f"**/scenes/1/{slow}?**", lambda route: late.append(route) if holds[0] else route.fallback())  # fmt: skip
     drag(page, (60, 70), (160, 222))
     page.wait_for_timeout(300)
     assert now(workshop).head == before.head
-    while late:
-        late.pop(0).continue_()
-        page.wait_for_timeout(300)
-    page.unroute_all()
+    holds[0] = False
+    for route in late:
+        route.fallback()
     after = wait_head(page, workshop, before)
     red = after.arrangement.cuts[0]
     assert red.left == 120

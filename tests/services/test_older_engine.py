@@ -34,7 +34,7 @@ def test_an_older_engines_sheet_is_never_cut_anew_unasked_and_both_cuts_can_be_s
             begin(workshop, sheet.id, sheet.head), "tolerance", tolerance=9.0
         ),
     ):
-        with pytest.raises(OlderEngineError, match="older engine"):
+        with pytest.raises(OlderEngineError, match="older version"):
             refused()
     assert workshop.sheets.load(sheet.id).head == sheet.head
     assert proofs.make_comparison(workshop, sheet) == then  # this badge is cut alike by both

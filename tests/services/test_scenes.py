@@ -141,7 +141,7 @@ def test_a_sheet_that_is_gone_is_said_with_its_name_and_nothing_is_given_out(wor
     view = render_scene_view(workshop, looked, View(0, 0, 1, 200, 150))
     assert (view[..., :3] == (0x20, 0x80, 0x40)).all()  # the rest is shown
     keeping.empty_bin(workshop)
-    with pytest.raises(NotFoundError, match="There is no sheet"):
+    with pytest.raises(NotFoundError, match="There is no picture"):
         export(workshop, card)
     assert workshop.scenes.load(card.id).arrangement == card.arrangement
 

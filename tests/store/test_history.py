@@ -83,7 +83,7 @@ def test_everything_is_there_after_a_restart(tmp_path):
 
 
 def test_a_sheet_that_is_not_there_is_said(sheets):
-    with pytest.raises(NotFoundError, match="no sheet 7"):
+    with pytest.raises(NotFoundError, match="no picture 7"):
         sheets.load(7)
 
 

@@ -282,7 +282,7 @@ def test_the_page_of_an_older_engines_sheet_shows_both_cuts_and_takes_the_new_on
     newer = page.select_one("#older img[src*='newer']")["src"]
     assert client.get(newer).mimetype == "image/png"
     refused = client.get(f"/sheets/{sheet.id}/export?png=1", headers={"Accept": "application/json"})
-    assert (refused.status_code, "older engine" in refused.json["message"]) == (422, True)
+    assert (refused.status_code, "older version" in refused.json["message"]) == (422, True)
     now = soup(send(client, token, f"/sheets/{sheet.id}/new-cut", seen=sheet.head))
     assert not now.select("#older")
     assert client.get(f"/sheets/{sheet.id}/export?png=1").status_code == 200

@@ -101,8 +101,8 @@ def refuse_by_head(head: bytes) -> None:
         )
     if head.lstrip()[:5].lower() in (b"<?xml", b"<svg "):
         raise BadImageError(
-            "This is an SVG drawing, which has no pixels to key.",
-            hint="Save it as PNG at the size you need; its ground may be transparent already.",
+            "This is an SVG drawing, which has no pixels to cut.",
+            hint="Save it as PNG at the size you need; its background may be transparent already.",
         )
 
 

@@ -46,7 +46,7 @@ class Exports:
         with told(self._engine) as session:
             row = session.get(ExportRow, export_id)
             if row is None or row.sheet_id != sheet_id:
-                raise NotFoundError("There is no such export of this sheet.", hint="Export it anew.")  # fmt: skip
+                raise NotFoundError("There is no such export of this picture.", hint="Export it anew.")  # fmt: skip
             return _to_made(row)
 
     def keep(self, name: str, body: str) -> None:

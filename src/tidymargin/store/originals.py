@@ -98,12 +98,12 @@ class Originals:
             data = self._place(name).read_bytes()
         except FileNotFoundError as error:
             raise NotFoundError(
-                "The original file of this sheet is missing from the data folder.",
+                "The original file of this picture is missing from the data folder.",
                 hint="Put the data folder back as it was, or add the picture again.",
             ) from error
         if name_of(data) != name:
             raise DamagedFileError(
-                "The original file of this sheet was changed or damaged on the disk.",
+                "The original file of this picture was changed or damaged on the disk.",
                 hint="Add the picture again, which mends it, or put it back from a backup.",
             )
         return data

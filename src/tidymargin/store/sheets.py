@@ -43,7 +43,7 @@ def _require_sheet(session: Session, sheet_id: int, *, binned: bool = False) -> 
     row = session.get(SheetRow, sheet_id)
     if row is None:
         raise NotFoundError(
-            f"There is no sheet {sheet_id}.", hint="Go back to the trays and choose another."
+            f"There is no picture {sheet_id}.", hint="Go back to the trays and choose another."
         )
     if row.binned_at is not None and not binned:
         raise NotFoundError(
@@ -346,7 +346,7 @@ class Sheets:
         row = _require_sheet(session, sheet_id)
         if row.head_id != seen_head:
             raise StaleHeadError(
-                "This sheet was changed in another tab since this page was loaded.",
+                "This picture was changed in another tab since this page was loaded.",
                 hint="Nothing was lost: the page now shows the newest state. Do your change again.",
             )
         return row

@@ -4,8 +4,10 @@ import hashlib
 import logging
 import re
 import secrets
+from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
+from types import MappingProxyType
 
 from flask import Flask, Response, current_app, jsonify, render_template, request
 from flask_babel import Babel
@@ -35,11 +37,20 @@ from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.store.aside import write_aside
 from tidymargin.store.database import to_words
 from tidymargin.store.folder import unusable
+from tidymargin.web import language
 from tidymargin.web.answers import OPENED_STEPS, opened_step
 from tidymargin.web.context import MOST_FORM_BYTES, send_nothing, the_workshop
+from tidymargin.web.language import (
+    LANGUAGES,
+    choose_language,
+    known_languages,
+    localise,
+    translate,
+)
 from tidymargin.web.pages import (
     bench,
     comparing,
+    guide,
     pixels,
     scene_cuts,
     scene_pixels,
@@ -123,13 +134,17 @@ def _show_error(error: DomainError) -> Response:
     if isinstance(error, StoppedError) and "head" in request.args:  # the sheet went on meanwhile
         return send_nothing()
     status, _ = outcome_of(error)
+    place = _place_for(error)
     if request.accept_mimetypes.best in ("application/json", "application/octet-stream"):
         response = jsonify(
-            message=error.message, hint=error.hint, place=_place_for(error), isBehind=status == 409
+            message=translate(error.message),
+            hint=translate(error.hint),
+            place=place,
+            isBehind=status == 409,
         )
     elif _wants_fragment():
         response = Response(render_template("_error.html", error=error))
-        response.headers["HX-Retarget"] = _place_for(error)
+        response.headers["HX-Retarget"] = place
         response.headers["HX-Reswap"] = "innerHTML"
         if status == 409:
             response.headers["HX-Trigger-After-Swap"] = "sheet:behind"
@@ -208,7 +223,11 @@ def _name_folder(folder: Path) -> str:
 
 
 def create_app(
-    workshop: Workshop, *, hosts: tuple[str, ...] = (), watched: Watched | None = None
+    workshop: Workshop,
+    *,
+    hosts: tuple[str, ...] = (),
+    watched: Watched | None = None,
+    more_languages: Mapping[str, Path] = MappingProxyType({}),
 ) -> Flask:
     """Make the application that serves a data folder.
 
@@ -220,6 +239,8 @@ def create_app(
         Host names answered to beside this machine's own.
     watched : Watched, optional
         What came of a folder that is watched.
+    more_languages : mapping of str to Path
+        Languages beside those that ship, with the folders of their catalogues.
     """
     app = Flask(__name__)
     app.config.update(
@@ -239,7 +260,12 @@ def create_app(
     app.extensions["watched"] = watched
     app.url_map.converters["int"] = _Number
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    Babel(app, default_locale="en")
+    folders = ["translations", *(str(folder) for folder in more_languages.values())]
+    app.config["LANGUAGES"] = LANGUAGES | {language: language for language in more_languages}
+    app.config["BABEL_TRANSLATION_DIRECTORIES"] = ";".join(folders)
+    Babel(app, default_locale="en", locale_selector=choose_language)
+    app.jinja_env.filters["translated"] = translate
+    app.jinja_env.filters["amount"] = lambda text, *values: localise(text % values)
     CSRFProtect(app)
     app.register_error_handler(DomainError, _show_error)
     app.register_error_handler(HTTPException, _show_http_error)
@@ -249,7 +275,14 @@ def create_app(
         app.jinja_env.get_template(
             name
         )  # while it can be read: an error is said even where no file can be opened
-    app.context_processor(lambda: {"compiled": compiled_share()})
+    app.context_processor(
+        lambda: {
+            "compiled": compiled_share(),
+            "language": choose_language(),
+            "languages": known_languages(),
+            "wants_hints": guide.wants_hints(),
+        }
+    )
     for page in (
         trays,
         tray,
@@ -260,6 +293,8 @@ def create_app(
         scenes,
         scene_cuts,
         scene_pixels,
+        language,
+        guide,
         *STEP_PAGES,
     ):
         app.register_blueprint(page.blueprint)

@@ -1,6 +1,9 @@
 """The web server that the application runs in."""
 
 import socket
+from collections.abc import Mapping
+from pathlib import Path
+from types import MappingProxyType
 from typing import NoReturn
 
 from waitress.channel import HTTPChannel
@@ -79,11 +82,14 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
 
 
 def make_server(
-    workshop: Workshop, listener: socket.socket, watched: Watched | None = None
+    workshop: Workshop,
+    listener: socket.socket,
+    watched: Watched | None = None,
+    more_languages: Mapping[str, Path] = MappingProxyType({}),
 ) -> MultiSocketServer | BaseWSGIServer:
     """Return a server of a data folder on a bound socket; it serves once it is run."""
     server = create_server(
-        create_app(workshop, watched=watched),
+        create_app(workshop, watched=watched, more_languages=more_languages),
         sockets=[listener],
         threads=_THREADS,
         ident=None,

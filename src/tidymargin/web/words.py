@@ -12,11 +12,17 @@ from markupsafe import Markup, escape
 
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.picture.reasons import PLACES, Reason, format_percent
+from tidymargin.web.language import localise
 
 
 def gettext(text: str, **slots: object) -> str:
     """Return a text in the reader's language, its slots filled."""
-    return str(_gettext(text, **slots))
+    return str(_gettext(text, **{k: _localise(k, v) for k, v in slots.items()}))
+
+
+def _localise(slot: str, value: object) -> object:
+    """Return an amount as the reader's language writes it; what people called something stays as it is."""
+    return localise(value) if type(value) is str and slot not in _NAMES else value
 
 
 def ngettext(one: str, many: str, count: int) -> str:
@@ -28,6 +34,8 @@ def gettext_noop(text: str) -> str:
     """Mark a text for the catalogue where it is only looked up later."""
     return text
 
+
+_NAMES = frozenset({"name", "names", "tray", "shape", "of"})
 
 STATES = {
     "measured": "◇",
@@ -89,12 +97,16 @@ def fill(template: str, **slots: str | Markup) -> Markup:
 
 
 def phrase(step: str, name: str, value: str, *, swatch: str = "", number: bool = False) -> Markup:
-    """Return a changeable phrase: a button that opens its step."""
+    """Return a changeable phrase: a button that opens its step.
+
+    `name` is for the catalogue where it is in there; ids are made of it as it stands, and are the same in every language.
+    """
+    key = name.lower().replace(" ", "-")
     return Markup(
         render_template(
-            "bench/_phrase.html", step=step, name=name, value=value, swatch=swatch, number=number
+            "bench/_phrase.html", step=step, key=key, name=gettext(name), value=localise(value), swatch=swatch, number=number
         )
-    )
+    )  # fmt: skip
 
 
 def name_colour(code: str) -> str:
@@ -109,7 +121,10 @@ def format_share(share: float) -> str:
     return format_percent(100 * share)
 
 
-NATURES = {"opaque": gettext_noop("Solid"), "ink": gettext_noop("Ink")}
+NATURES = {"opaque": gettext_noop("solid"), "ink": gettext_noop("ink")}
+SUBJECTS = {"opaque": gettext_noop("Solid"), "ink": gettext_noop("Ink")}
+"""As a sentence begins with them."""
+
 BOTH_NATURES = gettext_noop("Solid and ink")
 KINDS = {
     "flat": gettext_noop("flat"),

@@ -64,7 +64,7 @@ def _measure_pattern(picture: Picture) -> CheckerGround:
     if found is None:
         raise NoGroundError(
             "The border of this picture shows no pattern of two tones in squares.",
-            hint="Choose another kind of ground.",
+            hint="Choose another kind of background.",
             field="kind",
         )
     return found

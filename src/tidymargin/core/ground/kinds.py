@@ -197,8 +197,8 @@ def measure_flat_ground(
         return _to_ground(np.array(rgb_srgb), away, away <= NEAR)
     if len(border) == 0:
         raise NoGroundError(
-            "The border of this picture is transparent already, so it shows no ground.",
-            hint="Say which colour is the ground.",
+            "The border of this picture is transparent already, so it shows no background.",
+            hint="Say which colour is the background.",
             field="colour",
         )
     centre, away = find_commonest(border)

@@ -249,8 +249,8 @@ def measure_surface(
     linear, lab, solid = reduced.linear, reduced.lab, reduced.solid
     if not (frame_mask(*solid.shape) & solid).any():
         raise NoGroundError(
-            "The border of this picture is transparent already, so it shows no ground.",
-            hint="Say which colour is the ground.",
+            "The border of this picture is transparent already, so it shows no background.",
+            hint="Say which colour is the background.",
             field="colour",
         )
     pull = None if rgb_srgb is None else linear_to_oklab(srgb_to_linear(np.array(rgb_srgb) / 255))

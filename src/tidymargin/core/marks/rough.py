@@ -87,7 +87,7 @@ def _require_figure(scribbles: Scribbles, mask: NDArray[np.uint8]) -> None:
     if not (sure or inside):
         raise BadParameterError(
             "Expected a scribble on what is to be kept, or a line around it, inside the picture.",
-            hint="Scribble over the figure with “keep”, then ask again.",
+            hint="Scribble over the subject with “keep”, then try again.",
             field="marks",
         )
     if (mask == cv2.GC_FGD).all():

@@ -101,8 +101,8 @@ def tune_at(edit: Edit, row: int, col: int, *, takes: bool) -> Sheet:
         )
     if not takes and at == 0:
         raise BadParameterError(
-            "This place is ground at every tolerance.",
-            hint="Mark it as figure instead.",
+            "This place is background at every tolerance.",
+            hint="Mark it as subject instead.",
             field="tolerance",
         )
     tolerance = at if takes else round(at - STEP, 1)

@@ -87,12 +87,12 @@ _DONE = {"keep": "kept", "clear": "cleared", "solve": "solved"}
 def _save(edit: Edit, marks: Sequence[MarkEntry], change: str) -> Sheet:
     if len(marks) > MOST_MARKS:
         raise BadParameterError(
-            f"A sheet has at most {MOST_MARKS} marks; remove some that are not needed.",
+            f"A picture has at most {MOST_MARKS} marks; remove some that are not needed.",
             field="marks",
         )
     if sum(map(count_places, marks)) > MOST_PLACES_OF_ALL:
         raise BadParameterError(
-            f"A sheet’s marks have at most {MOST_PLACES_OF_ALL:,} places together; remove some that are not needed.",
+            f"A picture’s marks have at most {MOST_PLACES_OF_ALL:,} places together; remove some that are not needed.",
             field="marks",
         )
     ByHandStep(marks=tuple(marks)).to_plan(edit.sheet.area)  # refused before it is saved
@@ -191,7 +191,9 @@ def decide_surrounding(edit: Edit, number: int, does: str, rim_px: float | None)
     require_number(number, list(marks), "mark")
     entry = marks[number - 1]
     if not isinstance(entry, OutlineEntry | RoughEntry):
-        raise BadParameterError(f"Mark {number} is no outline and no rough-in.", field="marks")
+        raise BadParameterError(
+            f"Mark {number} is no outline, and was not found by scribbles.", field="marks"
+        )
     said = {**entry.model_dump(), "does": does}
     if rim_px is not None:
         said["rim_px"] = rim_px

@@ -26,7 +26,7 @@ REMEDIES = {
 def _require_fault(workshop: Workshop, sheet: Sheet, number: int) -> Fault:
     faults = load_faults(workshop, sheet)
     if not 0 <= number < len(faults):
-        raise BadParameterError(f"Expected a fault from 0 to {len(faults) - 1}, got {number}.")
+        raise BadParameterError(f"Expected a problem from 0 to {len(faults) - 1}, got {number}.")
     return faults[number]
 
 

@@ -47,7 +47,7 @@ def answer_scribbles(entry: RoughEntry, rgb: RgbPixels, area: Area) -> RoughEntr
     rings = [to_picture(area, ring.tolist()) for ring in find_figure(rgb, scribbles)]
     if not rings:
         raise BadParameterError(
-            "No figure was found by these scribbles.",
+            "No subject was found by these scribbles.",
             hint="Scribble over more of it, in each of its colours.",
             field="marks",
         )

@@ -57,9 +57,7 @@ def keep_picture(
         remarks = [*([remark] if remark else []), *decoded.remarks]
         same = workshop.sheets.find_same(original)
         if same is not None:
-            remarks.append(
-                f"The same picture is also here as {same}; this sheet is separate from it"
-            )
+            remarks.append(f"The same picture is also here as {same}; this one is separate from it")
         picture = decoded.picture
         workshop.pictures.put(original, picture, picture.rgb.nbytes)
         return workshop.sheets.add(

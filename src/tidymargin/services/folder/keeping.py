@@ -122,7 +122,7 @@ def rename_sheet(workshop: Workshop, sheet_id: int, name: str) -> Sheet:
     if not name.strip():
         raise BadParameterError(
             "Expected a name, got nothing.",
-            hint="Type what the sheet is to be called.",
+            hint="Type what the picture is to be called.",
             field="name",
         )
     return workshop.sheets.rename(sheet_id, to_shown_name(name))

@@ -213,7 +213,8 @@ def to_outcome(error: Exception) -> DomainError:
         )
     log.error("a job failed by our own fault", exc_info=error)
     return FaultError(
-        "This could not be keyed, by our own fault.", hint="The others are not touched by it."
+        "This picture could not be cut, and the fault is ours.",
+        hint="The others are not touched by it.",
     )
 
 

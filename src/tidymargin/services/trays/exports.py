@@ -50,11 +50,11 @@ def begin_export(workshop: Workshop, tray_id: int) -> TrayExport:
     tray = workshop.trays.load(tray_id)
     sheets = workshop.trays.list_sheets(tray_id)[::-1]
     if not sheets:
-        raise BadParameterError("Expected sheets in the tray, there are none.", field="tray")
+        raise BadParameterError("There are no pictures in this tray.", field="tray")
     older = sum(map(is_of_older_engine, sheets))
     if older:
         raise OlderEngineError(
-            f"{older} of {len(sheets)} sheets were cut by an older engine, and the present one may cut them otherwise.",
+            f"{older} of {len(sheets)} pictures were cut by an older version, and this one may cut them differently.",
             hint="Use the new cut on all of them, and see both cuts beside each other; or open one.",
         )
     stems = number_stems([to_stem(sheet.name) for sheet in sheets])

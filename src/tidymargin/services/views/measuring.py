@@ -114,7 +114,7 @@ def _note_failure(workshop: Workshop, name: str, done: "Future[Measured]") -> No
     if not isinstance(error, DomainError):
         log.error("a fault while measuring", exc_info=error)
         error = FaultError(
-            "Something went wrong in Tidy Margin itself while this sheet was measured.",
+            "Something went wrong in Tidy Margin itself while this picture was measured.",
             hint="The original and the recipe are safe; what went wrong stands in the server’s own window.",
         )
     workshop.failed[name] = error.with_traceback(None)

@@ -26,6 +26,6 @@ def require_present_engine(sheet: Sheet) -> None:
     """
     if is_of_older_engine(sheet):
         raise OlderEngineError(
-            "This sheet was cut by an older engine, and the present one may cut it otherwise.",
+            "This picture was cut by an older version, and this one may cut it differently.",
             hint="Open it, compare both cuts, and choose “Use the new cut”.",
         )

@@ -22,6 +22,7 @@ from tidymargin.services.trays.trays import Card, overview_of
 from tidymargin.store.values import Sheet, Tray
 from tidymargin.web.answers import read_number
 from tidymargin.web.context import IN_MEMORY_BYTES, send_nothing, the_workshop, what_is_watched
+from tidymargin.web.language import translate
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.keys import list_keys
 from tidymargin.web.sentences.tray import say_tray
@@ -34,11 +35,16 @@ from tidymargin.web.sentences.trays import (
     say_trays,
     say_watched,
 )
-from tidymargin.web.words import gettext
+from tidymargin.web.words import gettext, gettext_noop
 
 blueprint = Blueprint("trays", __name__)
 
-BACKDROPS = ("white", "black", "grey", "amber")
+BACKDROPS = (
+    gettext_noop("white"),
+    gettext_noop("black"),
+    gettext_noop("grey"),
+    gettext_noop("amber"),
+)
 _BRING_BACK_S = 20.0
 _READ_BYTES = 400_000  # what is larger lies in a file already
 _IN_STRIP = 6  # sheets of a tray that are shown on the page of all
@@ -220,7 +226,7 @@ def add() -> Response | AnyResponse:
     if len(added) > 1 or tray is not None:
         place = url_for("tray.show", tray_id=home) if home else url_for("trays.show_trays")
     if wants_json:
-        said = "; ".join(f"{name}: {error.message}" for name, error in refused)
+        said = "; ".join(f"{name}: {translate(error.message)}" for name, error in refused)
         response = jsonify(name=added[0].name, place=place, count=len(added), refused=said)
         response.status_code = 201
         return response

@@ -106,7 +106,7 @@ def say_by_hand(recipe: Recipe) -> StepView:
         phrase("by_hand", gettext(_SAID[kind][0]), _count(kind, count)) for kind, count in counts.items() if count
     ]  # fmt: skip
     if not phrases:
-        phrases = [phrase("by_hand", gettext("By hand"), gettext("nothing"))]
+        phrases = [phrase("by_hand", gettext_noop("By hand"), gettext("nothing"))]
     said = Markup(", ").join(phrases[:-1])
     if said:
         said = fill(gettext("%(some)s and %(last)s."), some=said, last=phrases[-1])

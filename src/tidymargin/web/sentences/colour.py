@@ -60,7 +60,7 @@ def say_colour(recipe: Recipe, facts: SheetFacts) -> StepView:
     parts = []
     if facts.rim.spill is not None or amount != "auto":
         value = format_percent(round(100 * (1.0 if amount == "auto" else float(amount))))
-        spill = phrase("colour", gettext("Spill"), value, number=True)
+        spill = phrase("colour", gettext_noop("Spill"), value, number=True)
         most = 0.0 if facts.rim.spill is None else float(facts.rim.spill.cast.max())
         text = gettext("The screen’s light, %(most)s at the edge, is taken off by %(spill)s.")
         parts.append(fill(text, most=format_percent(round(100 * most)), spill=spill))
@@ -68,10 +68,10 @@ def say_colour(recipe: Recipe, facts: SheetFacts) -> StepView:
         more = len(said) - 3
         shown = said[:3]
         if more > 0:
-            shown.append(phrase("colour", gettext("More"), gettext("%(n)s more", n=more)))
+            shown.append(phrase("colour", gettext_noop("More"), gettext("%(n)s more", n=more)))
         parts.append(fill(gettext("Colours: %(said)s."), said=Markup(", ").join(shown)))
     elif not parts:
-        own = phrase("colour", gettext("Colours"), gettext("as they are"))
+        own = phrase("colour", gettext_noop("Colours"), gettext("as they are"))
         parts.append(fill(gettext("Colours %(own)s."), own=own))
     is_yours = colour != ColourStep()
     state = "yours" if is_yours else "measured" if facts.rim.spill is not None else ""

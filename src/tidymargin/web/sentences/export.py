@@ -84,7 +84,7 @@ def name_formats(export: ExportStep) -> str:
 def say_export(recipe: Recipe, area: Area) -> StepView:
     """Say what goes into the file."""
     export = recipe.export
-    formats = phrase("export", gettext("Formats"), name_formats(export))
+    formats = phrase("export", gettext_noop("Formats"), name_formats(export))
     if export.trim and export.margins_px is not None:
         value = gettext("trimmed with margins of %(margins)s px", margins=", ".join(map(str, export.margins_px)))  # fmt: skip
     elif export.pieces:
@@ -93,7 +93,7 @@ def say_export(recipe: Recipe, area: Area) -> StepView:
         value = gettext("trimmed with a margin of %(margin)s px", margin=export.margin_px)
     else:
         value = gettext("the whole picture")
-    extent = phrase("export", gettext("Extent"), value)
+    extent = phrase("export", gettext_noop("Extent"), value)
     if export.trim or export.pieces or export.box or export.sizes:
         said = fill(gettext("Export %(formats)s, %(extent)s"), formats=formats, extent=extent)
     else:
@@ -109,7 +109,7 @@ def say_export(recipe: Recipe, area: Area) -> StepView:
     elif export.box is not None:
         said += Markup(", ") + gettext("in a box of %(width)s to %(height)s", width=export.box[0], height=export.box[1])  # fmt: skip
     if export.sizes:
-        sizes = phrase("export", gettext("Sizes"), write_sizes(export.sizes))
+        sizes = phrase("export", gettext_noop("Sizes"), write_sizes(export.sizes))
         said += Markup(", ") + fill(gettext("at %(sizes)s"), sizes=sizes)
         if any(_enlarges(size, area) for size in export.sizes):
             said += Markup(", ") + gettext("larger than the sheet")

@@ -15,9 +15,9 @@ from tidymargin.services.picture.reasons import Reason, format_percent
 from tidymargin.web.words import (
     BOTH_NATURES,
     KINDS,
-    NATURES,
     PREPARATIONS,
     STATES,
+    SUBJECTS,
     Change,
     StepView,
     fill,
@@ -46,15 +46,15 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     ground = facts.ground
     said = recipe.ground
     if ground.border_share == 0 and said.colour == said.kind == "auto":
-        none = phrase("ground", gettext("Background"), gettext("no background"))
+        none = phrase("ground", gettext_noop("Background"), gettext("no background"))
         words = fill(
             gettext("The border came in transparent, so there is %(ground)s to clear."), ground=none
         )
         return StepView("ground", "look again", STATES["look again"], words)
     swatch = "" if ground.kind == "checker" else ground.hex
-    named = phrase("ground", gettext("Background"), _name_ground(ground), swatch=swatch)
-    nature = BOTH_NATURES if facts.ink_parts else NATURES[facts.nature]
-    figure = phrase("ground", gettext("Subject"), gettext(nature))
+    named = phrase("ground", gettext_noop("Background"), _name_ground(ground), swatch=swatch)
+    nature = BOTH_NATURES if facts.ink_parts else SUBJECTS[facts.nature]
+    figure = phrase("ground", gettext_noop("Subject"), gettext(nature))
     slots = {"figure": figure, "ground": named}
     doubtful = facts.is_busy or ground.border_share < _FEW or facts.further is not None
     doubtful |= said.figure == "auto" and facts.is_nature_doubtful
@@ -88,7 +88,10 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
         words = fill(gettext("%(figure)s subject on %(ground)s, without noise."), **slots)
     if facts.further is not None:
         other = phrase(
-            "ground", gettext("Another colour of it"), facts.further.hex, swatch=facts.further.hex
+            "ground",
+            gettext_noop("Another colour of it"),
+            facts.further.hex,
+            swatch=facts.further.hex,
         )
         also = fill(gettext("%(colour)s is along the border too."), colour=other)
         words = Markup(" ").join((words, also))
@@ -102,12 +105,12 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
 def say_area(area: Area, page: Area | None, ground: StepView) -> StepView:
     """Add to the ground's sentence what is not the whole picture, or what might better not be."""
     if page is not None:
-        named = phrase("area", gettext("Work area"), gettext("a page"))
+        named = phrase("area", gettext_noop("Work area"), gettext("a page"))
         words = fill(gettext("It shows %(page)s with something around it."), page=named)
         state = "look again"
     elif not area.is_whole:
         value = gettext("%(width)s × %(height)s px", width=area.width, height=area.height)
-        named = phrase("area", gettext("Work area"), value)
+        named = phrase("area", gettext_noop("Work area"), value)
         words = fill(gettext("Work area of %(area)s."), area=named)
         state = "yours"
     else:
@@ -119,11 +122,13 @@ def say_departures(recipe: Recipe, ground: StepView) -> StepView:
     """Add to the ground's sentence which inks are dropped and what is done for the key only."""
     added = []
     if recipe.colour.dropped_inks:
-        named = phrase("ground", gettext("Dropped inks"), ", ".join(recipe.colour.dropped_inks))
+        named = phrase(
+            "ground", gettext_noop("Dropped inks"), ", ".join(recipe.colour.dropped_inks)
+        )
         added.append(fill(gettext("Without the ink %(inks)s."), inks=named))
     if recipe.ground.preparations:
         done = ", ".join(gettext(PREPARATIONS[p]) for p in recipe.ground.preparations)
-        named = phrase("ground", gettext("Only for finding the background"), done)
+        named = phrase("ground", gettext_noop("Only for finding the background"), done)
         added.append(fill(gettext("Found with %(done)s."), done=named))
     if not added:
         return ground

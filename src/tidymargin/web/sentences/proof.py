@@ -39,7 +39,7 @@ def list_backdrops(recipe: Recipe) -> list[tuple[str, str, bool | None]]:
 def say_proof(recipe: Recipe, faults: int | None = None) -> StepView:
     """Say what the cut is looked at on; `faults` are those that nobody has accepted, None where that is not known."""
     code = recipe.proof.backdrop.upper()
-    colour = phrase("proof", gettext("Backdrop"), code, swatch=code)
+    colour = phrase("proof", gettext_noop("Backdrop"), code, swatch=code)
     known = {kind: words for kind, words, _ in list_backdrops(recipe)}
     names = [known.get(kind) or name_colour(kind) for kind in recipe.proof.strip]
     if names:
@@ -48,7 +48,7 @@ def say_proof(recipe: Recipe, faults: int | None = None) -> StepView:
         said = fill(gettext("Proof on %(colour)s."), colour=colour)
     if faults is not None:
         words = ngettext("%(num)s problem", "%(num)s problems", faults) if faults else gettext("none found")  # fmt: skip
-        count = phrase("proof", gettext("Problems"), words)
+        count = phrase("proof", gettext_noop("Problems"), words)
         said += Markup(" ") + fill(gettext("Problems: %(count)s."), count=count)
     if faults:
         return StepView("proof", "look again", STATES["look again"], said)

@@ -51,9 +51,9 @@ def say_reach(
 ) -> StepView:
     """Say where clearing starts, up to which tolerance it goes, and what else was decided of it."""
     reach = recipe.reach
-    number = phrase("reach", gettext("Tolerance"), f"{tolerance:.1f}", number=True)
+    number = phrase("reach", gettext_noop("Tolerance"), f"{tolerance:.1f}", number=True)
     begins = "picks" if is_busy and reach.start == "outside" else reach.start
-    start = phrase("reach", gettext("Start"), gettext(STARTS[begins]))
+    start = phrase("reach", gettext_noop("Start"), gettext(STARTS[begins]))
     extras = []
     if reach.picks:
         extras.append(

@@ -34,8 +34,8 @@ def say_rim(recipe: Recipe, breaks: int = 0) -> StepView:
     if (rim.black, rim.white, rim.gamma) != (0, 1, 1):
         add(gettext("Matte"), gettext("matte stretched"))
     if not said:
-        solved = phrase("rim", gettext("Edge"), gettext("solved"))
-        soft = phrase("rim", gettext("Soften the edge"), gettext("not softened"))
+        solved = phrase("rim", gettext_noop("Edge"), gettext("solved"))
+        soft = phrase("rim", gettext_noop("Soften the edge"), gettext("not softened"))
         words = fill(gettext("Edge %(solved)s, %(soft)s."), solved=solved, soft=soft)
         return StepView("rim", "measured", STATES["measured"], words)
     sentence = fill(gettext("Edge %(said)s."), said=Markup(", ").join(said))

@@ -10,6 +10,7 @@ from tidymargin.core.scenes.rims import RimLine
 from tidymargin.formats.arrangement import ArrangedCut, Arrangement
 from tidymargin.services.scenes.opening import Looked
 from tidymargin.store.values import SceneState
+from tidymargin.web.language import translate
 from tidymargin.web.words import Change, fill, gettext, gettext_noop, name_colour, phrase
 
 FORMATS = {
@@ -122,21 +123,23 @@ def say_base(looked: Looked) -> Markup:
     size = say_size(arrangement.width, arrangement.height, arrangement)
     return fill(
         gettext("On %(base)s, %(size)s."),
-        base=phrase("base", gettext("Base"), words, swatch=swatch),
-        size=phrase("base", gettext("Size of the scene"), size),
+        base=phrase("base", gettext_noop("Base"), words, swatch=swatch),
+        size=phrase("base", gettext_noop("Size of the scene"), size),
     )
 
 
 def say_cut(cut: ArrangedCut, missing: DomainError | None) -> Markup:
     """Say one cut: its name, and what of it is not as it always is."""
     step = f"cut:{cut.key}"
-    name = phrase(step, gettext("Cut"), cut.name)
+    name = phrase(step, gettext_noop("Cut"), cut.name)
 
     def change(label: str, value: str) -> Markup:
         return phrase(step, f"{cut.name}, {label}", value)
 
     if missing is not None:
-        return fill(gettext("%(name)s is missing: %(why)s"), name=name, why=missing.message)
+        return fill(
+            gettext("%(name)s is missing: %(why)s"), name=name, why=translate(missing.message)
+        )
     parts = []
     if cut.scale != 1:
         parts.append(fill(gettext("at %(scale)s"), scale=change(gettext("size"), f"{100 * cut.scale:.3g} %")))  # fmt: skip
@@ -160,11 +163,13 @@ def say_cut(cut: ArrangedCut, missing: DomainError | None) -> Markup:
 
 def say_export(arrangement: Arrangement, tray: str | None) -> Markup:
     """Say what file is written, and of what."""
-    kind = phrase("export", gettext("Format"), gettext(FORMATS[arrangement.format]))
-    dpi = phrase("export", gettext("Dots per inch"), f"{arrangement.dots_per_inch:g}")
+    kind = phrase("export", gettext_noop("Format"), gettext(FORMATS[arrangement.format]))
+    dpi = phrase("export", gettext_noop("Dots per inch"), f"{arrangement.dots_per_inch:g}")
     if arrangement.series is None or tray is None:
         return fill(gettext("Export %(kind)s, %(dpi)s dots per inch."), kind=kind, dpi=dpi)
-    series = phrase("export", gettext("Series"), gettext("each picture of “%(tray)s”", tray=tray))
+    series = phrase(
+        "export", gettext_noop("Series"), gettext("each picture of “%(tray)s”", tray=tray)
+    )
     return fill(
         gettext("Export %(kind)s, %(dpi)s dots per inch, once for %(series)s."),
         kind=kind,

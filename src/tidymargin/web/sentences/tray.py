@@ -10,6 +10,7 @@ from tidymargin.services.picture.reasons import Reason
 from tidymargin.services.trays.exports import Standing, report_of
 from tidymargin.services.trays.trays import Card, Overview
 from tidymargin.store.values import Tray
+from tidymargin.web.language import translate
 from tidymargin.web.sentences.colour import list_departures
 from tidymargin.web.sentences.export import name_formats, say_export
 from tidymargin.web.sentences.rim import say_rim
@@ -76,8 +77,8 @@ def say_shared(recipe: Recipe) -> list[Markup]:
     said = [
         fill(
             gettext("Background %(ground)s, subject %(figure)s; cleared up to %(tolerance)s."),
-            ground=_bold(gettext("found on each picture") if kind == "auto" else gettext(KINDS[kind]).lower()),
-            figure=_bold(gettext("found on each picture") if figure == "auto" else gettext(NATURES[figure]).lower()),
+            ground=_bold(gettext("found on each picture") if kind == "auto" else gettext(KINDS[kind])),
+            figure=_bold(gettext("found on each picture") if figure == "auto" else gettext(NATURES[figure])),
             tolerance=_bold(gettext("what is measured on each") if tolerance == "auto" else f"{tolerance:g}"),
         )
     ]  # fmt: skip
@@ -119,11 +120,11 @@ def _plain(sentence: Markup) -> Markup:
 def say_reasons(card: Card) -> str:
     """Say why a sheet should be looked at; nothing where it need not be."""
     if card.failed:
-        return card.failed
+        return translate(card.failed)
     if not card.is_doubtful or card.report is None:
         return ""
     reasons = card.report.reasons
-    said = "; ".join(reasons[:_MOST_REASONS])
+    said = "; ".join(translate(reason) for reason in reasons[:_MOST_REASONS])
     more = len(reasons) - _MOST_REASONS
     return said + (gettext("; and %(num)s more", num=more) if more > 0 else "")
 
@@ -158,7 +159,7 @@ def list_notices(standing: Standing) -> list[str]:
     alike: dict[str, list[str]] = {}
     missing = gettext("The files are not in the data folder any more.")
     for job in standing.failed:
-        alike.setdefault(job.said, []).append(job.stem)
+        alike.setdefault(translate(job.said), []).append(job.stem)
     for job in standing.missing:
         alike.setdefault(missing, []).append(job.stem)
     said = [f"{_name_some(names)}: {why}" for why, names in alike.items()]

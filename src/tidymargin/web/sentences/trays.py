@@ -5,6 +5,7 @@ from markupsafe import Markup, escape
 from tidymargin.formats.names import to_shown_name
 from tidymargin.services.folder.keeping import BroughtBack, DiskUse
 from tidymargin.services.folder.watching import Watched
+from tidymargin.web.language import translate
 from tidymargin.web.words import (
     gettext,
     ngettext,
@@ -24,7 +25,7 @@ def say_watched(watched: Watched) -> str:
     """Say what came of the folder that is watched, and what is wrong with the folder itself."""
     if watched.most is not None:
         if watched.is_over:
-            return watched.trouble
+            return translate(watched.trouble)
         return gettext(
             "The Skerrow Almanac’s pictures are being drawn: %(came)s of %(most)s are here.", came=watched.came, most=watched.most
         )  # fmt: skip
@@ -33,7 +34,9 @@ def say_watched(watched: Watched) -> str:
         "Watching %(folder)s: %(came)s.", folder=to_shown_name(watched.folder.name), came=came
     )
     if watched.trouble:
-        said += " " + gettext("The folder cannot be read now. %(why)s", why=watched.trouble)
+        said += " " + gettext(
+            "The folder cannot be read now. %(why)s", why=translate(watched.trouble)
+        )
     return said
 
 

@@ -20,6 +20,7 @@ from tidymargin.services.views.outlining import (
 )
 from tidymargin.web.answers import Answer, answer, given, read_number, the_edit
 from tidymargin.web.context import sheet_blueprint, the_sheet, the_workshop
+from tidymargin.web.language import translate
 from tidymargin.web.numbers import read_argument
 from tidymargin.web.sentences.export import list_made
 from tidymargin.web.sentences.outlines import (
@@ -29,7 +30,6 @@ from tidymargin.web.sentences.outlines import (
     say_cutline,
     say_traced,
 )
-from tidymargin.web.words import gettext
 
 blueprint = sheet_blueprint("export")
 
@@ -203,7 +203,7 @@ def show_outlines() -> str:
     try:
         outlines = load_outlines(the_workshop(), sheet)
     except BadParameterError as error:
-        return f'<p class="said" role="alert">{escape(gettext(error.message))} {escape(gettext(error.hint))}</p>'
+        return f'<p class="said" role="alert">{escape(translate(error.message))} {escape(translate(error.hint))}</p>'
     return render_template("bench/steps/_outlines.html", sheet=sheet, recipe=sheet.recipe, outlines=outlines, said=say_traced(outlines), rows=list_outlines(sheet, outlines), ways=WAYS)  # fmt: skip
 
 
@@ -221,7 +221,7 @@ def show_cutline() -> str:
         line = load_cutline(the_workshop(), sheet)
         arranged = load_arranged(the_workshop(), sheet)
     except BadParameterError as error:
-        return f'<p class="said" role="alert">{escape(gettext(error.message))} {escape(gettext(error.hint))}</p>'
+        return f'<p class="said" role="alert">{escape(translate(error.message))} {escape(translate(error.hint))}</p>'
     return render_template("bench/steps/_cutline.html", sheet=sheet, recipe=sheet.recipe, line=line, said=say_cutline(line, arranged), rows=list_parts(line))  # fmt: skip
 
 

@@ -1,6 +1,7 @@
 // What the stage lays behind a cut to judge it: a colour, a picture of one's own, or the matte or its rim alone.
 
 import { makeBlotter } from "./paint.js";
+import { _ } from "./words.js";
 
 const AS_MATTE = new Set(["alpha", "rim"]);
 const OWN = "/own-backdrop";
@@ -63,7 +64,7 @@ export class Backdrops {
       this.onPicture();
       await (await globalThis.caches?.open(OWN))?.put(OWN, new Response(file));
     } catch {
-      this.say("This file cannot be shown as a picture. Choose a PNG, JPEG or WebP.");
+      this.say(_("This file cannot be shown as a picture. Choose a PNG, JPEG or WebP."));
     }
   }
 

@@ -6,7 +6,7 @@ import { Exporting } from "./exporting.js";
 import { Finishing } from "./finishing.js";
 import { Late } from "./late.js";
 import { Marking } from "./marking.js";
-import { byId, offer, readSheet, say, undoByKeys } from "./page.js";
+import { byId, keepScroll, offer, readSheet, restoreScroll, say, undoByKeys } from "./page.js";
 import { Newest, toError, toQuery } from "./pixels.js";
 import { Pointer } from "./pointer.js";
 import { Proof } from "./proof.js";
@@ -16,9 +16,9 @@ import { Stage } from "./stage.js";
 import { makeTools } from "./tools/index.js";
 import { Tracing } from "./tracing.js";
 import { Walking } from "./walking.js";
+import { AGAIN, LOST, _, shown } from "./words.js";
 
-const lost = "The server does not answer. What was saved is safe; this page goes on when it is back.";
-const SKETCHED = "edges are being worked out";
+const SKETCHED = _("edges are being worked out");
 let detailBefore = "";
 let isLost = false;
 let proofWaits = false;
@@ -28,7 +28,7 @@ const says = {
       say(error.said); // it does answer, and says why not with this
       return;
     }
-    if (!isLost) say(lost);
+    if (!isLost) say(LOST);
     isLost = true;
     setTimeout(() => isLost && askHead(), 2000);
   },
@@ -38,7 +38,7 @@ const says = {
     proofWaits = false;
   },
   drafted: () => {
-    byId("detail").textContent = "this is a draft; it settles when it is measured";
+    byId("detail").textContent = _("this is a draft; it settles when it is measured");
   },
   sketched: (is) => {
     const detail = byId("detail");
@@ -48,7 +48,7 @@ const says = {
     detail.textContent = SKETCHED;
   },
   zoomed: (scale) => {
-    byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
+    byId("zoom").textContent = `${shown(100 * scale, scale < 0.1 ? 1 : 0)} %`;
   },
 };
 
@@ -84,7 +84,7 @@ async function askHead() {
   isLost = false;
   if (isBack) byId("messages").replaceChildren();
   if (String(head) !== before) {
-    say("This picture was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them.");
+    say(_("This picture was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them."));
     loadLedger();
   } else if (isBack) {
     loadLedger();
@@ -271,8 +271,8 @@ function readArea() {
   tools.area.follow(sheet.area);
   stage.overlay.things = sheet;
   if (stage.resetPicture()) proof.pin = { row: sheet.spotRow, col: sheet.spotCol };
-  if (sheet.area) acts.say("Drag the corners", "to what is worked on; Enter uses them, Esc leaves it as it is");
-  else if (wasSet) acts.say("Point at a place", "to see what a click would clear");
+  if (sheet.area) acts.say(_("Drag the corners"), _("to what is worked on; Enter uses them, Esc leaves it as it is"));
+  else if (wasSet) acts.say(_("Point at a place"), _("to see what a click would clear"));
 }
 
 // The ledger was swapped: a change, an undo, an opened sentence, or the end of measuring.
@@ -285,7 +285,7 @@ function follow() {
   if (stage.blotter?.tone !== sheet.tone) stage.blotter = null;
   stage.tried = null;
   if (!measured && sheet.measured) {
-    acts.say("Point at a place", "to see what a click would clear");
+    acts.say(_("Point at a place"), _("to see what a click would clear"));
     proof.pin = { row: sheet.spotRow, col: sheet.spotCol };
   }
   readArea();
@@ -307,19 +307,14 @@ function follow() {
   late.forEach((part) => part.follow());
 }
 document.body.addEventListener("htmx:afterSettle", (event) => isFoundLate(event) || follow());
-// a change leaves the open part scrolled to where it was; another sentence begins at its top
-let scrolled = { step: "", top: 0 };
 function beforeSwap(target) {
   // gaps of a state that is left are not waited for
   if (target.id === "ledger" && byId("gaps")) window.htmx.trigger("#gaps", "htmx:abort");
-  const part = document.querySelector(".part");
-  if (part) scrolled = { step: part.closest(".step").id, top: part.scrollTop };
+  if (target.id === "ledger") keepScroll();
 }
 document.body.addEventListener("htmx:beforeSwap", ({ detail }) => beforeSwap(detail.target));
-document.body.addEventListener("htmx:afterSwap", () => {
-  const part = document.querySelector(".part");
-  if (part?.closest(".step").id === scrolled.step) part.scrollTop = scrolled.top;
-});
+document.body.addEventListener("htmx:afterSwap", ({ detail }) => detail.target.id === "ledger" && restoreScroll());
+restoreScroll();
 document.body.addEventListener("htmx:afterSwap", (event) => {
   if (event.detail.target.classList.contains("said")) event.detail.target.scrollIntoView({ block: "nearest" });
 });
@@ -337,7 +332,7 @@ document.body.addEventListener("sheet:behind", () => {
   });
 });
 function offerAgain(act) {
-  offer("Do it again on the newest state", act);
+  offer(AGAIN, act);
   loadLedger();
 }
 

@@ -1,6 +1,7 @@
 // Two states of a sheet side by side, in step; a held key shows each in the other's place.
 
 import { Stage } from "./stage.js";
+import { LOST, shown } from "./words.js";
 
 const panes = [...document.querySelectorAll(".pane")];
 const messages = document.getElementById("messages");
@@ -11,12 +12,12 @@ function say(text) {
 }
 
 const says = {
-  lost: (error) => say(error?.said || "The server does not answer. What was saved is safe."),
+  lost: (error) => say(error?.said || LOST),
   shown: () => messages.replaceChildren(),
   drafted: () => {},
   sketched: () => {},
   zoomed: (scale) => {
-    document.getElementById("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
+    document.getElementById("zoom").textContent = `${shown(100 * scale, scale < 0.1 ? 1 : 0)} %`;
   },
 };
 

@@ -1,5 +1,7 @@
 // Tolerance along the curve: drag, click or keys try it out live; letting go makes one row of history.
 
+import { shown } from "./words.js";
+
 const SETTLE_MS = 700;
 
 export class Curve {
@@ -77,15 +79,16 @@ export class Curve {
     const most = Number(svg.dataset.most);
     const tolerance = Math.round(Math.min(most, Math.max(0, wanted)) / this.step) * this.step;
     const text = tolerance.toFixed(1);
+    const said = shown(tolerance, 1);
     const x = Number(svg.dataset.width) * Math.sqrt(tolerance / most);
     const grip = document.getElementById("grip");
     grip.setAttribute("aria-valuenow", text);
     grip.setAttribute("transform", `translate(${x} 0)`);
     const now = document.getElementById("curve-now");
-    now.textContent = text;
+    now.textContent = said;
     now.setAttribute("x", x);
-    document.getElementById("tolerance").value = text;
-    document.getElementById("phrase-tolerance").textContent = text;
+    document.getElementById("tolerance").value = said;
+    document.getElementById("phrase-tolerance").textContent = said;
     this.acts.tryTolerance(Number(text));
   }
 

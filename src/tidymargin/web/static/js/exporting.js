@@ -1,6 +1,7 @@
 // Exporting with progress and a way to stop. Without this script the link is a plain download.
 
 import { toError, toQuery } from "./pixels.js";
+import { _ } from "./words.js";
 
 const SAY_AFTER_MS = 500;
 const ASK_EVERY_MS = 400;
@@ -34,9 +35,9 @@ export class Exporting {
         return response.blob();
       });
       await navigator.clipboard.write([new ClipboardItem({ "image/png": picture })]);
-      button.textContent = "Copied";
+      button.textContent = _("Copied");
     } catch {
-      this.say("The browser did not allow copying. Use Export PNG.");
+      this.say(_("The browser did not allow copying. Use Export PNG."));
     }
     setTimeout(() => (button.textContent = words), 1500);
   }

@@ -22,6 +22,25 @@ export function readSheet(sheet = {}) {
   });
 }
 
+// A change leaves the ledger scrolled to where it was; a sentence that is opened is brought into sight, its beginning first.
+let scrolled = { step: "", top: 0 };
+const ledgerOf = () => document.querySelector(".bench > .ledger");
+export function keepScroll() {
+  scrolled = { step: document.querySelector(".step.open")?.id ?? "", top: ledgerOf()?.scrollTop ?? 0 };
+}
+export function restoreScroll() {
+  const [step, ledger] = [document.querySelector(".step.open"), ledgerOf()];
+  if (!ledger) return;
+  ledger.scrollTop = scrolled.top;
+  if (!step || step.id === scrolled.step) return;
+  const [own, around] = [step.getBoundingClientRect(), ledger.getBoundingClientRect()];
+  const head = document.querySelector(".numerals")?.getBoundingClientRect().height ?? 0; // it stays at the top of small windows
+  const below = own.bottom + 28 - around.bottom;
+  const above = around.top + head - own.top;
+  if (above > 0) ledger.scrollTop -= above;
+  else if (below > 0) ledger.scrollTop += Math.min(below, -above);
+}
+
 // Shows a message: to all, or where it belongs.
 export function say(text, where = byId("messages")) {
   const message = document.createElement("div");

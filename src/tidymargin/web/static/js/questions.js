@@ -1,5 +1,7 @@
 // What could be either way: one question at a time, walked through, answered and taken apart by buttons or keys.
 
+import { _ } from "./words.js";
+
 const KEYS = { r: "clear", k: "keep", l: "rest", n: 1, b: -1 };
 
 export class Questions {
@@ -62,7 +64,7 @@ export class Questions {
     const row = this.rows[this.at];
     this.fly(row.dataset.box.split(" ").map(Number), { row: Number(row.dataset.row), col: Number(row.dataset.col) });
     row.scrollIntoView({ block: "nearest" });
-    this.say(row.querySelector("p").firstChild.textContent.trim(), "R removes it, K keeps it, N goes to the next");
+    this.say(row.querySelector("p").firstChild.textContent.trim(), _("R removes it, K keeps it, N goes to the next"));
   }
 
   // Answers by a key; whether that means something now.

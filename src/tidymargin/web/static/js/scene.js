@@ -2,15 +2,15 @@
 
 import { Exporting } from "./exporting.js";
 import { Late } from "./late.js";
-import { byId, offer, say, undoByKeys } from "./page.js";
+import { byId, keepScroll, offer, restoreScroll, say, undoByKeys } from "./page.js";
 import { Hand } from "./scene/hand.js";
 import { Side } from "./scene/side.js";
 import { SceneStage } from "./scene/stage.js";
 import { Strip } from "./scene/strip.js";
+import { AGAIN, LOST, _, shown } from "./words.js";
 
 const HEAD_EVERY_MS = 4000;
 const PROGRESS_EVERY_MS = 400;
-const LOST = "The server does not answer. What was saved is safe; this page goes on when it is back.";
 
 // What the page says of its scene; `inHand` are the cuts that are in hand.
 const scene = {
@@ -53,7 +53,7 @@ const says = {
     if (!scene.isReady) loadWhenCalm();
   },
   zoomed: (scale) => {
-    byId("zoom").textContent = `${scale < 0.1 ? (100 * scale).toFixed(1) : Math.round(100 * scale)} %`;
+    byId("zoom").textContent = `${shown(100 * scale, scale < 0.1 ? 1 : 0)} %`;
   },
 };
 
@@ -64,7 +64,7 @@ function tellProgress() {
   if (scene.isReady) return;
   waiting = setInterval(async () => {
     const answer = await fetch(`${scene.address}progress`).then((response) => response.json()).catch(() => ({ share: null }));
-    if (answer.share !== null && !stage.drag) acts.say("Cutting the pictures of this scene", `${Math.round(100 * answer.share)} % done; the scene shows when all are there`);
+    if (answer.share !== null && !stage.drag) acts.say(_("Cutting the pictures of this scene"), _("%(share)s % done; the scene shows when all are there", { share: Math.round(100 * answer.share) }));
   }, PROGRESS_EVERY_MS);
 }
 
@@ -91,7 +91,7 @@ const acts = {
     byId("verb").textContent = verb;
     byId("detail").textContent = detail;
   },
-  length: (px) => `${(scene.unit === "mm" ? (px * scene.mm).toFixed(1) : String(Math.round(10 * px) / 10)).replace("-", "−")} ${scene.unit}`,
+  length: (px) => `${scene.unit === "mm" ? shown(px * scene.mm, 1) : shown(px, Number.isInteger(px) ? 0 : 1)} ${scene.unit}`,
   spot: (place) => strip.show(place),
   // Takes cuts in hand: their sentence opens.
   take: (keys) => {
@@ -119,7 +119,7 @@ async function loadLedger(open = byId("open-now").value) {
 
 function swapLedger(ledger) {
   const target = byId("ledger");
-  keepScroll();
+  keepParts();
   window.htmx.swap(target, ledger, { swapStyle: "outerHTML", settleDelay: 0 }, { eventInfo: { target } });
 }
 
@@ -158,7 +158,7 @@ async function send(path, values) {
 // A change that came too late is refused, and may be made again on what is newest by one click.
 function offerAgain(act) {
   const loaded = loadLedger();
-  offer("Do it again on the newest state", () => loaded.then(act));
+  offer(AGAIN, () => loaded.then(act));
 }
 let refused = null;
 document.body.addEventListener("htmx:beforeSwap", (event) => {
@@ -208,20 +208,21 @@ function follow() {
   if (focused) byId("side").querySelector(`[data-key="${focused}"]`)?.focus();
 }
 let focused = null;
-let scrolled = { step: "", top: 0, folds: [] };
+let opened = { step: "", folds: [] };
 // a change leaves the open part as it was: where it was scrolled to, and which folds were open
-function keepScroll() {
+function keepParts() {
+  keepScroll();
   focused = document.activeElement?.closest("button.edge")?.dataset.key ?? null;
   const part = document.querySelector(".part");
-  if (part) scrolled = { step: part.closest(".step").id, top: part.scrollTop, folds: [...part.querySelectorAll("details")].map((fold) => fold.open) };
+  if (part) opened = { step: part.closest(".step").id, folds: [...part.querySelectorAll("details")].map((fold) => fold.open) };
 }
-document.body.addEventListener("htmx:beforeSwap", (event) => event.detail.target?.id === "ledger" && keepScroll());
+document.body.addEventListener("htmx:beforeSwap", (event) => event.detail.target?.id === "ledger" && keepParts());
 document.body.addEventListener("htmx:afterSwap", ({ detail }) => {
   const part = document.querySelector(".part");
-  if (part?.closest(".step").id === scrolled.step) {
-    [...part.querySelectorAll("details")].forEach((fold, number) => (fold.open ||= scrolled.folds[number] ?? false));
-    part.scrollTop = scrolled.top;
+  if (part?.closest(".step").id === opened.step) {
+    [...part.querySelectorAll("details")].forEach((fold, number) => (fold.open ||= opened.folds[number] ?? false));
   }
+  restoreScroll();
   if (detail.target.classList?.contains("said")) detail.target.scrollIntoView({ block: "nearest" });
 });
 document.body.addEventListener("htmx:afterSettle", follow);
@@ -251,7 +252,7 @@ async function askHead() {
   const wasLost = isLost;
   says.shown();
   if (changing || scene.head !== head || scene.look !== look) return;
-  if (String(answer.head) !== head) say("This scene was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them.");
+  if (String(answer.head) !== head) say(_("This scene was changed in another tab. Nothing is lost: this page now shows the newest state, and the history has all of them."));
   if (String(answer.head) !== head || answer.look !== look || wasLost) loadWhenCalm();
 }
 tellProgress();

@@ -1,5 +1,7 @@
 // How the implement in hand marks: kept over every change of the ledger, and shown in the open part's controls.
 
+import { shown } from "./words.js";
+
 const DIGITS = { across: 1, upTo: 1, hardness: 0, strength: 0, lineWidth: 1 };
 
 export class Settings {
@@ -59,7 +61,7 @@ export class Settings {
       } else if (control.type === "checkbox") {
         control.checked = value;
       } else if (control !== document.activeElement || control.value.trim() === "") {
-        control.value = value === "" ? "" : String(Number(value.toFixed(DIGITS[control.dataset.set])));
+        control.value = value === "" ? "" : shown(Number(value.toFixed(DIGITS[control.dataset.set])));
         if (control.dataset.set === "upTo") control.placeholder = "auto";
       }
     }

@@ -1,6 +1,7 @@
 // Traced outlines over the picture: their lines, their points and handles, and rings where a line is further off than it may be.
 
 import { drawPoint, strokeTwice } from "./paint.js";
+import { _ } from "./words.js";
 
 export class Tracing {
   constructor(stage, say) {
@@ -43,7 +44,7 @@ export class Tracing {
       if (this.address === address) this.drawn = drawn;
     } catch {
       this.address = "";
-      this.say("The outlines could not be shown over the picture. Tick the box again.");
+      this.say(_("The outlines could not be shown over the picture. Tick the box again."));
     }
     this.stage.overlay.ask();
   }

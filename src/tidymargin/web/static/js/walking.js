@@ -1,5 +1,7 @@
 // Flying to places that lists name, and walking from one listed fault, question or pocket to the next.
 
+import { _ } from "./words.js";
+
 export class Walking {
   constructor(stage, { say, look, show, questions }) {
     this.stage = stage;
@@ -36,7 +38,7 @@ export class Walking {
     if (this.questions.walk(by)) return;
     const rows = [...document.querySelectorAll(".pockets > li")];
     if (!rows.length) {
-      this.say("Nothing is listed", "open the second sentence to see questions and enclosed areas");
+      this.say(_("Nothing is listed"), _("open the second sentence to see questions and enclosed areas"));
       return;
     }
     document.getElementById("pockets").open = true;
@@ -52,7 +54,7 @@ export class Walking {
     this.show({ row: Number(at), col: Number(col) });
     for (const each of row.parentElement.children) each.classList.toggle("under", each === row);
     row.scrollIntoView({ block: "nearest" });
-    this.say(row.querySelector("span").firstChild.textContent.trim(), "R mends it, Y lets it be, N goes to the next");
+    this.say(row.querySelector("span").firstChild.textContent.trim(), _("R mends it, Y lets it be, N goes to the next"));
   }
 
   // Mends the fault that was walked to, or lets it be; the next one then stands in its place.
@@ -62,7 +64,7 @@ export class Walking {
     const row = faults[Math.min(Math.max(0, this.walked), faults.length - 1)];
     const button = row.querySelector(`.${what}`);
     if (!button) {
-      this.say("Nothing mends this by one change", "Y lets it be");
+      this.say(_("Nothing mends this by one change"), _("Y lets it be"));
       return;
     }
     this.walked -= 1; // what follows moves up

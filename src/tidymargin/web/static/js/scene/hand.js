@@ -1,7 +1,8 @@
 // What is done with cuts on the stage: taken in hand, moved, sized, turned; by mouse, pen, touch and keys.
 
 import { Newest, toQuery } from "../pixels.js";
-import { angle, distance, format, isInside, middleOf } from "./geometry.js";
+import { angle, distance, isInside, middleOf, sayScale, sayTurn } from "./geometry.js";
+import { _ } from "../words.js";
 
 const DRAG_PX = 5;
 const CORNER_PX = 16;
@@ -10,6 +11,7 @@ const MEETS_PX = 7;
 const RESTS_MS = 350;
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 const STEP = 1.05;
+const PUTS_BACK = _("Esc puts it back");
 
 export class Hand {
   constructor(stage, acts) {
@@ -40,9 +42,9 @@ export class Hand {
   sayHere(key, name) {
     const { inHand } = this.scene;
     const held = inHand.map((cut) => cut.name).join(", ");
-    if (key !== null && !this.scene.keys.includes(key)) this.acts.say(`Take ${name} in hand`, "a drag moves it; Shift and click takes it along with what is in hand");
-    else if (inHand.length) this.acts.say(held, "drag to move, a corner to size, outside a corner to turn; Esc lays it down");
-    else this.acts.say("Point at a cut", "click takes it in hand, a drag moves it; N and B go from one to the next");
+    if (key !== null && !this.scene.keys.includes(key)) this.acts.say(_("Take %(name)s in hand", { name }), _("a drag moves it; Shift and click takes it along with what is in hand"));
+    else if (inHand.length) this.acts.say(held, _("drag to move, a corner to size, outside a corner to turn; Esc lays it down"));
+    else this.acts.say(_("Point at a cut"), _("click takes it in hand, a drag moves it; N and B go from one to the next"));
   }
 
   async findAt({ x, y }, signal) {
@@ -95,7 +97,7 @@ export class Hand {
     if (!before) {
       this.acts.spot(sample.at);
       const corner = this.cornerAt(sample);
-      if (corner) this.acts.say(this.scene.inHand[0].name, corner.turns ? "drag here to turn it; Shift turns in steps of 15°" : "drag this corner to size it");
+      if (corner) this.acts.say(this.scene.inHand[0].name, corner.turns ? _("drag here to turn it; Shift turns in steps of 15°") : _("drag this corner to size it"));
       else this.looks.want(sample.at);
       return;
     }
@@ -146,7 +148,7 @@ export class Hand {
     const groups = new Set(cuts.map((cut) => cut.group).filter(Boolean));
     const moved = this.scene.held.filter((cut) => (cuts.includes(cut) || groups.has(cut.group)) && !cut.locked);
     if (!moved.length) {
-      this.acts.say(cuts[0].name, "it is locked and cannot be moved; its sentence unlocks it");
+      this.acts.say(cuts[0].name, _("it is locked and cannot be moved; its sentence unlocks it"));
       this.mode = "idle";
       return;
     }
@@ -186,7 +188,11 @@ export class Hand {
     }
     this.stage.follow({ ...by, lines });
     const name = this.scene.inHand.map((cut) => cut.name).join(", ");
-    this.acts.say(name, words.length ? `meets ${words.join(", and ")}; hold Ctrl to pass by` : `${this.acts.length(by.right)} to the right, ${this.acts.length(by.down)} down; Esc puts it back`);
+    this.acts.say(name, words.length ? _("meets %(what)s; hold Ctrl to pass by", { what: words.join(_(", and ")) }) : `${this.sayFar(by)}; ${PUTS_BACK}`);
+  }
+
+  sayFar({ right, down }) {
+    return _("%(right)s to the right, %(down)s down", { right: this.acts.length(right), down: this.acts.length(down) });
   }
 
   sizeBy(sample) {
@@ -195,7 +201,7 @@ export class Hand {
     const [cut] = this.scene.inHand;
     const scale = Math.min(100, Math.max(0.001, cut.scale * factor));
     this.stage.follow({ factor: scale / cut.scale, scale });
-    this.acts.say(cut.name, `at ${format(100 * scale)} %${scale > 1 ? ", larger than its own pixels: it gets softer" : ""}; Esc puts it back`);
+    this.acts.say(cut.name, `${sayScale(scale)}; ${PUTS_BACK}`);
   }
 
   turnBy(sample) {
@@ -204,7 +210,7 @@ export class Hand {
     let turn = (angle(sample.at, middle) - angle(this.from.at, middle) + 540) % 360 - 180;
     turn = sample.shift ? Math.round((cut.turn + turn) / 15) * 15 - cut.turn : Math.round(turn * 10) / 10;
     this.stage.follow({ turn });
-    this.acts.say(cut.name, `turned by ${format(cut.turn + turn)}°; Esc puts it back`);
+    this.acts.say(cut.name, `${sayTurn(cut.turn + turn)}; ${PUTS_BACK}`);
   }
 
   async end(event) {
@@ -361,7 +367,7 @@ export class Hand {
     const { drag } = this.stage;
     const by = { right: drag.right + x * far, down: drag.down + y * far };
     this.stage.follow(by);
-    this.acts.say(cuts.map((cut) => cut.name).join(", "), `${this.acts.length(by.right)} to the right, ${this.acts.length(by.down)} down`);
+    this.acts.say(cuts.map((cut) => cut.name).join(", "), this.sayFar(by));
     return this.rest("place", () => this.finish("move", { keys: drag.keys.join(","), ...by }, by.right || by.down));
   }
 
@@ -371,7 +377,7 @@ export class Hand {
     if (this.isNew("size")) this.pickUp([cut], { middle: middleOf(cut.corners), factor: 1 });
     const scale = Math.min(100, Math.max(0.001, (this.stage.drag.scale ?? cut.scale) * factor));
     this.stage.follow({ factor: scale / cut.scale, scale });
-    this.acts.say(cut.name, `at ${format(100 * scale)} %`);
+    this.acts.say(cut.name, sayScale(scale));
     return this.rest("size", () => this.finish("size-cut", { key: cut.key, scale }, true));
   }
 
@@ -381,7 +387,7 @@ export class Hand {
     if (this.isNew("turn")) this.pickUp([cut], { middle: middleOf(cut.corners), turn: 0 });
     const turn = (this.stage.drag.turn ?? 0) + by;
     this.stage.follow({ turn });
-    this.acts.say(cut.name, `turned by ${format(cut.turn + turn)}°`);
+    this.acts.say(cut.name, sayTurn(cut.turn + turn));
     return this.rest("turn", () => this.finish("size-cut", { key: cut.key, turn: cut.turn + turn }, turn));
   }
 }

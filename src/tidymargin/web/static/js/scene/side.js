@@ -1,5 +1,7 @@
 // The stack from the side: a sheet is pulled up or down to change the order, and sideways to move it.
 
+import { _ } from "../words.js";
+
 const PULL_PX = 6;
 
 export class Side {
@@ -35,7 +37,7 @@ export class Side {
     pull.edge.classList.add("pulled");
     pull.edge.style.translate = pull.way === "order" ? `0 ${down}px` : `${right}px 0`;
     const name = pull.edge.querySelector("span").textContent;
-    this.acts.say(name, pull.way === "order" ? `let go for place ${this.placeOf(pull) + 1} from the back` : `${this.acts.length(this.farOf(pull))} to the right`);
+    this.acts.say(name, pull.way === "order" ? _("let go for place %(n)s from the back", { n: this.placeOf(pull) + 1 }) : _("%(far)s to the right", { far: this.acts.length(this.farOf(pull)) }));
   }
 
   placeOf({ edge, down }) {

@@ -1,10 +1,11 @@
 // Across: while its letter is held, the wheel makes the stroke in hand wider or narrower.
 
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 export class AcrossTool extends Tool {
   words() {
-    return [`${this.bench.settings.values.across} px across`, "turn the wheel; let go of A when it is right"];
+    return [_("%(px)s px across", { px: this.bench.settings.values.across }), _("turn the wheel; let go of A when it is right")];
   }
 
   wheel(by) {

@@ -2,6 +2,7 @@
 
 import { drawMark, drawPoint } from "../paint.js";
 import { LoopTool } from "./loop.js";
+import { _ } from "../words.js";
 
 const NEAR_PX = 12;
 
@@ -16,12 +17,12 @@ export class CornersTool extends LoopTool {
   }
 
   get how() {
-    return "click, or Enter at the aim, sets a corner; at the first one it closes; Esc lays it down";
+    return _("click, or Enter at the aim, sets a corner; at the first one it closes; Esc lays it down");
   }
 
   words() {
     if (!this.corners.length) return super.words();
-    return [`Corner ${this.corners.length + 1}`, "click or Enter sets it; at the first one the ring closes, Backspace takes one back"];
+    return [_("Corner %(n)s", { n: this.corners.length + 1 }), _("click or Enter sets it; at the first one the ring closes, Backspace takes one back")];
   }
 
   down(sample) {

@@ -3,6 +3,7 @@
 import { drawFence } from "../paint.js";
 import { thinPlaces } from "./thin.js";
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 export class FenceTool extends Tool {
   get strokes() {
@@ -10,7 +11,7 @@ export class FenceTool extends Tool {
   }
 
   words() {
-    return ["Draw a fence", "press and drag along it"];
+    return [_("Draw a fence"), _("press and drag along it")];
   }
 
   down({ place }) {

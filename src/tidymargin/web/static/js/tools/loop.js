@@ -3,6 +3,7 @@
 import { drawMark } from "../paint.js";
 import { thinPlaces } from "./thin.js";
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 const NEAR_PX = 0.2; // of the picture, that a ring may stray when places are left out of it
 const LEAST_PX = 1.5; // of the canvas, between one place of a ring and the next
@@ -19,12 +20,12 @@ export class LoopTool extends Tool {
   }
 
   words() {
-    if (this.rings.length) return ["Decide what becomes of it", "in the open sentence, or draw on"];
-    return ["Draw around a place", this.how];
+    if (this.rings.length) return [_("Decide what becomes of it"), _("in the open sentence, or draw on")];
+    return [_("Draw around a place"), this.how];
   }
 
   get how() {
-    return "press and draw a loop; Esc lays it down";
+    return _("press and draw a loop; Esc lays it down");
   }
 
   down(sample) {
@@ -70,7 +71,7 @@ export class LoopTool extends Tool {
 
 export class BoxTool extends LoopTool {
   get how() {
-    return "press at one corner and draw to the other; Esc lays it down";
+    return _("press at one corner and draw to the other; Esc lays it down");
   }
 
   follow(part) {
@@ -87,7 +88,7 @@ export class BoxTool extends LoopTool {
 // A loop around what is traced as outlines, and nothing else of the sheet.
 export class TracedTool extends LoopTool {
   words() {
-    return ["Draw around what is traced", this.how];
+    return [_("Draw around what is traced"), this.how];
   }
 
   up() {

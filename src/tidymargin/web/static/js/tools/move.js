@@ -2,6 +2,7 @@
 
 import { drawMark } from "../paint.js";
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 const NUDGE_MS = 500;
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
@@ -24,7 +25,7 @@ export class MoveTool extends Tool {
   }
 
   words() {
-    return [`Move mark ${this.number}`, "pull it, or use the arrows; Esc lays it down"];
+    return [_("Move mark %(n)s", { n: this.number }), _("pull it, or use the arrows; Esc lays it down")];
   }
 
   down({ at }) {

@@ -3,6 +3,7 @@
 import { Newest } from "../pixels.js";
 import { drawBend, drawMark, drawPoint } from "../paint.js";
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 const REACH_PX = 10;
 const NUDGE_MS = 500;
@@ -35,10 +36,11 @@ export class OutlineTool extends Tool {
   }
 
   words() {
-    if (!this.points.length) return ["Set the first point", "click along the subject; Esc lays it down, and it stays to be gone on with"];
-    if (this.isClosed) return ["Outline, closed", "pull a point to move it, a part to bend it; say in the open sentence what it does"];
-    const end = this.chosen === 0 && this.points.length > 1 ? "from its beginning" : "from its end";
-    return [`Outline, ${this.points.length} points`, `click goes on ${end}; pull a part to bend it, Enter closes it`];
+    if (!this.points.length) return [_("Set the first point"), _("click along the subject; Esc lays it down, and it stays to be gone on with")];
+    if (this.isClosed) return [_("Outline, closed"), _("pull a point to move it, a part to bend it; say in the open sentence what it does")];
+    const atFirst = this.chosen === 0 && this.points.length > 1;
+    const goesOn = atFirst ? _("click goes on from its beginning; pull a part to bend it, Enter closes it") : _("click goes on from its end; pull a part to bend it, Enter closes it");
+    return [_("Outline, points: %(n)s", { n: this.points.length }), goesOn];
   }
 
   // The ledger was swapped: the outline in hand is the one it was, or the one that was left open last.
@@ -187,7 +189,7 @@ export class OutlineTool extends Tool {
     if (name === "new") this.begin();
     else if (name === "close" && this.points.length > 1 && !this.isClosed) this.commit("closed", { is_closed: true });
     else if (name === "open" && this.isClosed) this.commit("opened", { is_closed: false });
-    else if (!point) this.acts.say("No point is chosen", "click one first");
+    else if (!point) this.acts.say(_("No point is chosen"), _("click one first"));
     else if (name === "smooth" || name === "corner") {
       this.points[this.chosen] = { ...point, is_smooth: name === "smooth" };
       this.commit("turned");
@@ -225,7 +227,7 @@ export class OutlineTool extends Tool {
     const { aim, viewport } = this.stage;
     if (point) this.add({ x: point.x + 40 / viewport.scale, y: point.y });
     else if (aim) this.add({ x: aim.col + 0.5, y: aim.row + 0.5 });
-    else this.acts.say("There is no aim yet", "arrows move it");
+    else this.acts.say(_("There is no aim yet"), _("arrows move it"));
     this.stage.aim = null;
   }
 

@@ -1,6 +1,7 @@
 // Pick: one click at a place, said before it is made. Held letters give it other meanings.
 
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 // What the server says of an act; while it has not answered yet, the act's name alone.
 function worded(answer, name, cannot) {
@@ -15,7 +16,7 @@ export class PickTool extends Tool {
   }
 
   words(said) {
-    return this.say ? [this.say(said), "click, or Enter at the aim"] : super.words(said);
+    return this.say ? [this.say(said), _("click, or Enter at the aim")] : super.words(said);
   }
 
   down(sample) {
@@ -52,7 +53,7 @@ export class PickTool extends Tool {
   }
 }
 
-export const upTo = (bench) => new PickTool(bench, "up-to", ({ upTo: words }) => worded(words, "Up to here", "no tolerance gets further here"));
-export const shortOf = (bench) => new PickTool(bench, "short-of", ({ shortOf: words }) => worded(words, "Short of here", "this is not cleared"));
-export const keep = (bench) => new PickTool(bench, "keep", () => "Mark this as subject");
-export const guard = (bench) => new PickTool(bench, "guards", () => "Protect this colour");
+export const upTo = (bench) => new PickTool(bench, "up-to", ({ upTo: words }) => worded(words, _("Up to here"), _("no tolerance gets further here")));
+export const shortOf = (bench) => new PickTool(bench, "short-of", ({ shortOf: words }) => worded(words, _("Short of here"), _("this is not cleared")));
+export const keep = (bench) => new PickTool(bench, "keep", () => _("Mark this as subject"));
+export const guard = (bench) => new PickTool(bench, "guards", () => _("Protect this colour"));

@@ -1,18 +1,19 @@
 // A place: taken in hand by a worded button, one click says where something of the open sentence holds.
 
 import { Tool } from "./tool.js";
+import { _ } from "../words.js";
 
 const valueOf = (id) => document.getElementById(id)?.value ?? "";
 
 const TAKES = {
   piece: {
     path: "recolour/pieces",
-    words: ["Recolour this piece", "click on it, or Enter at the aim; Esc lays it down"],
+    words: [_("Recolour this piece"), _("click on it, or Enter at the aim; Esc lays it down")],
     values: () => ({ colour: valueOf("recolour-colour") }),
   },
   spill: {
     path: "spill/places",
-    words: ["Set spill at a place", "click on it, or Enter at the aim; Esc lays it down"],
+    words: [_("Set spill at a place"), _("click on it, or Enter at the aim; Esc lays it down")],
     values: () => ({ amount: valueOf("place-amount"), radius_px: valueOf("place-radius") }),
   },
 };

@@ -2,8 +2,13 @@
 
 import { drawMark, drawSweep } from "../paint.js";
 import { StrokeTool } from "./stroke.js";
+import { _ } from "../words.js";
 
-const SAID = { keep: "on what is to be kept", clear: "on what is to go", around: "loosely around what is to be kept" };
+const SAID = {
+  keep: _("scribble on what is to be kept; Esc lays it down"),
+  clear: _("scribble on what is to go; Esc lays it down"),
+  around: _("scribble loosely around what is to be kept; Esc lays it down"),
+};
 
 export class RoughTool extends StrokeTool {
   constructor(bench) {
@@ -12,8 +17,8 @@ export class RoughTool extends StrokeTool {
   }
 
   words() {
-    if (this.sent.length) return ["Looking for the subject", "by what was scribbled"];
-    return ["Find by scribbles", `scribble ${SAID[this.settings.scribbles]}; Esc lays it down`];
+    if (this.sent.length) return [_("Looking for the subject"), _("by what was scribbled")];
+    return [_("Find by scribbles"), SAID[this.settings.scribbles]];
   }
 
   // The rough-in that goes on: the one chosen, or the last there is.

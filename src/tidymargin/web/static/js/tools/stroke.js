@@ -3,9 +3,10 @@
 import { Tool } from "./tool.js";
 import { thinPlaces } from "./thin.js";
 import { drawReach, drawSweep } from "../paint.js";
+import { _ } from "../words.js";
 
 const NEAR_PX = 0.2; // of the picture, that a line may stray when places are left out of it
-const VERBS = { clear: "clears", keep: "keeps", solve: "works the edge out" };
+const VERBS = { clear: _("Stroke that clears, %(wide)s"), keep: _("Stroke that keeps, %(wide)s"), solve: _("Stroke that works the edge out, %(wide)s") };
 
 export class StrokeTool extends Tool {
   constructor(bench, name) {
@@ -31,14 +32,14 @@ export class StrokeTool extends Tool {
   words() {
     const wide = `${this.settings.across} px`;
     if (this.name === "rub") {
-      const what = this.verdict === "clear" ? `clears only what is like ${this.likes}` : "brings back only what is like the subject";
-      return [`Background only, ${wide}`, `${what}; Esc lays it down`];
+      const what = this.verdict === "clear" ? _("clears only what is like %(likes)s; Esc lays it down", { likes: this.likes }) : _("brings back only what is like the subject; Esc lays it down");
+      return [_("Background only, %(wide)s", { wide }), what];
     }
-    return [`Stroke, ${wide}, ${VERBS[this.verdict]}`, "press and draw; Shift draws straight, A and the wheel set its width, Esc lays it down"];
+    return [_(VERBS[this.verdict], { wide }), _("press and draw; Shift draws straight, A and the wheel set its width, Esc lays it down")];
   }
 
   get likes() {
-    return { ground: "the background", first: "its first touch", middle: "what is under its middle" }[this.settings.colour];
+    return { ground: _("the background"), first: _("its first touch"), middle: _("what is under its middle") }[this.settings.colour];
   }
 
   hover(sample) {
