@@ -97,7 +97,7 @@ def test_a_job_that_was_taken_back_is_not_begun_and_what_comes_too_late_is_dropp
     ("error", "said"),
     [
         (MemoryError(), "more memory than there is"),
-        (RuntimeError("of ours"), "our own fault"),
+        (RuntimeError("of ours"), "the fault is ours"),
         (NotFoundError("It is gone.", hint="Add it again."), "It is gone. Add it again."),
     ],
 )

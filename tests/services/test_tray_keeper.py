@@ -90,7 +90,7 @@ def test_what_an_older_engine_cut_of_a_tray_stays_and_is_cut_anew_when_that_is_a
     seen = (overview.older, overview.behind, overview.unknown, overview.clean, overview.doubtful)
     assert seen == (3, 0, 0, 0, 0)  # nothing is said to go on, as nothing does
     assert tolerances(workshop, tray) == ["auto"] * 3
-    with pytest.raises(OlderEngineError, match="3 of 3 sheets"):
+    with pytest.raises(OlderEngineError, match="3 of 3 pictures"):
         begin_export(workshop, tray.id)
 
     gone, *_ = workshop.trays.list_sheets(tray.id)

@@ -362,7 +362,7 @@ def test_an_export_can_be_paused_and_stopped_and_an_empty_tray_has_none(workshop
     assert keeper.writer.write_one()
     keeper.finish(5)
     assert not stand(workshop, workshop.trays.load_export(export.id)).written
-    with pytest.raises(BadParameterError, match="there are none"):
+    with pytest.raises(BadParameterError, match="There are no pictures"):
         begin_export(workshop, make_tray(workshop, "empty").id)
 
 
