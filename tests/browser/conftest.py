@@ -12,6 +12,7 @@ from playwright.sync_api import Browser, BrowserContext, Locator, Page, Route, s
 
 from tests.long_words import LONG, write_long
 from tidymargin.services.picture.warming import warm_behind
+from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.workshop.workshop import Workshop
 from tidymargin.web.server import end_server, make_server
 
@@ -54,6 +55,15 @@ def address(workshop: Workshop, long_words: Path) -> Iterator[str]:
     end_server(server)
     thread.join(10)
     assert not thread.is_alive()
+
+
+@pytest.fixture
+def keeper(workshop: Workshop) -> Iterator[TrayKeeper]:
+    """What writes the exports of trays."""
+    found = TrayKeeper(workshop)
+    found.start()
+    yield found
+    found.stop()
 
 
 class Complaints(list[str]):

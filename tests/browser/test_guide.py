@@ -14,7 +14,6 @@ from tests.conftest import read_png
 from tidymargin.demo.almanac import make_almanac
 from tidymargin.demo.guiding import SCALE
 from tidymargin.formats.cut_files import read_svg
-from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.web.sentences.guide import JOBS, Step
 
 pytestmark = pytest.mark.browser
@@ -182,15 +181,6 @@ CHECKS = {
     "pattern": check_pattern, "shadow": check_shadow, "sticker": check_line, "scans": check_scans, "outlines": check_outlines,
     "scene": check_scene, "busy": check_busy,
 }  # fmt: skip
-
-
-@pytest.fixture
-def keeper(workshop):
-    """What writes the exports of trays."""
-    keeper = TrayKeeper(workshop)
-    keeper.start()
-    yield keeper
-    keeper.stop()
 
 
 @pytest.mark.usefixtures("keeper")

@@ -15,17 +15,8 @@ from tests.conftest import read_png, to_png
 from tests.services.test_trays import busy_png, disc_png
 from tidymargin.demo.scanner import scan_into
 from tidymargin.services.folder.watching import Watcher
-from tidymargin.services.trays.keeper import TrayKeeper
 
 pytestmark = pytest.mark.browser
-
-
-@pytest.fixture
-def keeper(workshop):
-    keeper = TrayKeeper(workshop)
-    keeper.start()
-    yield keeper
-    keeper.stop()
 
 
 def fetch_zip(page):
