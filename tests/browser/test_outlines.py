@@ -44,7 +44,7 @@ def test_an_outline_with_bent_parts_is_interrupted_resumed_from_its_beginning_an
     page.locator("#verb", has_text="Set the first point").wait_for()
     assert held
     page.unroute("**/marks/shapes?*")  # which lets them go on
-    page.locator("#verb", has_text="Outline, 2 points").wait_for()
+    page.locator("#verb", has_text="Outline, points: 2").wait_for()
     page.mouse.click(*to_screen(page, top, right, size))
     page.locator("#verb", has_text="3 points").wait_for()
     page.mouse.click(*to_screen(page, bottom, left, size))  # its other end is chosen
