@@ -101,7 +101,7 @@ def test_thirty_strokes_are_undone_one_by_one_and_redone_after_a_reload(page, wo
     sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
     take(page, "stroke")
     set_measure(page, "across", 10)
-    page.locator("#verb", has_text="Stroke, 10 px, clears").wait_for()
+    page.locator("#verb", has_text="Stroke that clears, 10 px").wait_for()
     rows = [75 + 8 * n for n in range(30)]
     for row in rows:  # quicker than the server answers: none of them is lost
         draw(page, (row, 100), (row, 300), steps=2)

@@ -46,14 +46,14 @@ def test_an_outline_with_bent_parts_is_interrupted_resumed_from_its_beginning_an
     page.unroute("**/marks/shapes?*")  # which lets them go on
     page.locator("#verb", has_text="Outline, points: 2").wait_for()
     page.mouse.click(*to_screen(page, top, right, size))
-    page.locator("#verb", has_text="3 points").wait_for()
+    page.locator("#verb", has_text="points: 3").wait_for()
     page.mouse.click(*to_screen(page, bottom, left, size))  # its other end is chosen
     page.locator("#detail", has_text="from its beginning").wait_for()
     page.route(
         "**/marks/outline/parts", lambda route: route.fulfill(json={"parts": []})
     )  # late for good
     page.mouse.click(*to_screen(page, bottom, right, size))
-    page.locator("#verb", has_text="4 points").wait_for()
+    page.locator("#verb", has_text="points: 4").wait_for()
     draw(page, (top, (left + right) / 2), (top - 14, (left + right) / 2), size=size)
     settle(page, "part bent")
     page.locator("#stage").focus()
