@@ -37,7 +37,7 @@ def find_texts() -> Iterator[Found]:
             yield from ((place, text) for text in _find_in_python(path.read_text()))
         elif path.suffix == ".html" or (path.suffix == ".js" and "vendor" not in path.parts):
             method = "jinja2.ext:babel_extract" if path.suffix == ".html" else "javascript"
-            keywords = {"_": None, "ngettext": (1, 2)} if path.suffix == ".html" else {"_": None, "count": (1, 2)}  # fmt: skip
+            keywords = {"_": None, "ngettext": (1, 2)} if path.suffix == ".html" else {"_": None}  # fmt: skip
             with path.open("rb") as file:
                 for _, text, _, _ in extract(method, file, keywords):
                     yield place, text if isinstance(text, str) else (text[0], text[1])

@@ -10,7 +10,9 @@ from tests.long_words import LONG, LONGER, lengthen, write_long
 from tidymargin.services.folder.bringing import add_sheet
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.web.app import create_app
+from tidymargin.web.language import localise, translate
 from tidymargin.web.sentences.guide import JOBS, list_names
+from tidymargin.web.words import gettext
 
 GERMAN = {"Accept-Language": "de-AT,de;q=0.9,en;q=0.3"}
 # names that people gave, units and what is called the same everywhere
@@ -46,6 +48,20 @@ def test_german_is_chosen_by_the_browser_and_kept_by_a_button(client, token):
 def test_errors_are_said_in_german_with_what_they_name(client, workshop, badge_png, path, said):
     add_sheet(workshop, badge_png, "badge.png")
     assert said in client.get(path, headers=GERMAN).text
+
+
+def test_what_people_call_something_is_never_translated_and_unknown_errors_stay_english(workshop):
+    with create_app(workshop).test_request_context(headers=GERMAN):
+        # each of these names is a text of the catalogue as well
+        assert translate("“Cut” is in the bin.") == "„Cut“ liegt im Papierkorb."
+        assert translate("The tray “Export” is empty.") == "Die Mappe „Export“ ist leer."
+        assert translate("Nobody wrote this on white.") == "Nobody wrote this on white."
+        assert localise("1,024.5 × 3 px") == "1.024,5 × 3 px"
+        assert localise("scan 2.5") == "scan 2.5"
+        assert gettext("%(name)s is in the bin.", name="1.5") == "1.5 liegt im Papierkorb."
+        assert translate("Expected a tolerance from 0 to 50, got 50.5.").endswith(
+            "gegeben ist 50,5."
+        )
 
 
 def test_numbers_have_commas_in_german_and_points_in_english(client, workshop, badge_png):

@@ -24,6 +24,11 @@ _YEAR_S = 365 * 24 * 3600
 _SLOT = re.compile(r"%\((\w+)\)[sd]")
 _AMOUNT = re.compile(r"(?=.*\d)[\d.,\s−-]+((px|mm|cm|KB|MB|GB|dpi|s|%|°|×|²|h|min)[\d.,\s−-]*)*")
 
+_LEAST_SAID = 10  # letters beside its slots, by which a text is known again
+
+NAMES = frozenset({"name", "names", "tray", "shape", "of", "folder", "path", "place", "source", "target", "same", "given", "text", "part"})  # fmt: skip
+"""Slots of what people wrote or called something, and of where it lies: shown as it is."""
+
 blueprint = Blueprint("language", __name__)
 
 
@@ -104,16 +109,27 @@ def translate(text: str) -> str:
     for pattern, message in _list_patterns(catalogue):
         match = pattern.fullmatch(text)
         if match is not None:
-            slots = {name: localise(translate(value)) for name, value in match.groupdict().items()}
+            slots = {name: _fill(name, value) for name, value in match.groupdict().items()}
             return str(catalogue.ugettext(message)) % slots
     return text
 
 
+def _fill(slot: str, value: str) -> str:
+    """Return what a slot holds in the reader's language; what somebody gave a name to, or where it lies, stays as it is."""
+    return value if slot in NAMES else localise(str(get_translations().ugettext(value)))
+
+
 @cache
 def _list_patterns(catalogue: Any) -> list[tuple[re.Pattern[str], str]]:
-    """Return the texts with slots as patterns, those first that say most themselves."""
-    texts = [text for text in catalogue._catalog if isinstance(text, str) and _SLOT.search(text)]
-    texts.sort(key=lambda text: -len(_SLOT.sub("", text)))
+    """Return the texts with slots as patterns, those first that say most themselves; those that say hardly anything fit anything."""
+    said = {
+        text: len(_SLOT.sub("", text))
+        for text in catalogue._catalog
+        if isinstance(text, str) and _SLOT.search(text)
+    }
+    texts = sorted(
+        (text for text in said if said[text] >= _LEAST_SAID), key=lambda text: -said[text]
+    )
     return [(_to_pattern(text), text) for text in texts]
 
 

@@ -12,7 +12,7 @@ from markupsafe import Markup, escape
 
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.picture.reasons import PLACES, Reason, format_percent
-from tidymargin.web.language import localise
+from tidymargin.web.language import NAMES, localise
 
 
 def gettext(text: str, **slots: object) -> str:
@@ -22,7 +22,7 @@ def gettext(text: str, **slots: object) -> str:
 
 def _localise(slot: str, value: object) -> object:
     """Return an amount as the reader's language writes it; what people called something stays as it is."""
-    return localise(value) if type(value) is str and slot not in _NAMES else value
+    return localise(value) if type(value) is str and slot not in NAMES else value
 
 
 def ngettext(one: str, many: str, count: int) -> str:
@@ -34,8 +34,6 @@ def gettext_noop(text: str) -> str:
     """Mark a text for the catalogue where it is only looked up later."""
     return text
 
-
-_NAMES = frozenset({"name", "names", "tray", "shape", "of"})
 
 STATES = {
     "measured": "◇",
