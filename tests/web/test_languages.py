@@ -7,7 +7,11 @@ from bs4 import BeautifulSoup, NavigableString
 
 import catalogue
 from tests.long_words import LONG, LONGER, lengthen, write_long
+from tidymargin.formats.arrangement import ArrangedBase, Arrangement
 from tidymargin.services.folder.bringing import add_sheet
+from tidymargin.services.scenes import editing
+from tidymargin.services.scenes.editing import SceneEdit
+from tidymargin.services.trays.trays import make_tray
 from tidymargin.services.views.measuring import load_measured
 from tidymargin.web.app import create_app
 from tidymargin.web.language import localise, translate
@@ -88,10 +92,15 @@ def test_names_of_controls_in_the_german_guide_are_those_on_the_page():
                 assert is_given or name in known or filled, name
 
 
-@pytest.mark.parametrize("path", ["/", "/guide", "/keys", "/sheets/1/", *(f"/sheets/1/?open={step}" for step in ("ground", "reach", "by_hand", "rim", "colour", "proof", "export", "history"))])  # fmt: skip
+@pytest.mark.parametrize("path", ["/", "/guide", "/keys", "/trays/1/", "/scenes/1/", *(f"/scenes/1/?open={part}" for part in ("base", "cut:1", "export", "history")), "/sheets/1/", *(f"/sheets/1/?open={step}" for step in ("ground", "reach", "by_hand", "rim", "colour", "proof", "export", "history"))])  # fmt: skip
 def test_nothing_is_left_in_english_on_a_page_in_another_language(workshop, badge_png, tmp_path, path):  # fmt: skip
     sheet = add_sheet(workshop, badge_png, "badge.png")
     load_measured(workshop, sheet)
+    other = add_sheet(workshop, badge_png, "badge.png")
+    make_tray(workshop, "TRAY", [other.id])
+    card = editing.add_scene(workshop, "CARD", Arrangement(width=200, height=150, base=ArrangedBase(colour="#208040")))  # fmt: skip
+    card = editing.add_sheets(SceneEdit(workshop, card, card.head), [sheet])
+    editing.set_cut(SceneEdit(workshop, card, card.head), 1, "named", name="CUT")
     write_long(tmp_path / "long")
     client = create_app(workshop, more_languages={LONG: tmp_path / "long"}).test_client()
     page = BeautifulSoup(client.get(path, headers={"Accept-Language": LONG}).data, "html.parser")
