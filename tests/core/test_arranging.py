@@ -30,7 +30,7 @@ def list_shapes(line):
 @given(
     copies=st.integers(1, 6),
     gap=st.floats(0, 8),
-    offset=st.floats(0, 2),
+    offset=st.floats(0, 1.6),  # further out two of them, 3.4 mm apart, are rightly one
     side=st.floats(90, 300),
     with_marks=st.booleans(),
 )
