@@ -47,7 +47,7 @@ def list_pictures(folder: Path) -> list[Path]:
     """
     found = [p for p in folder.iterdir() if p.is_file() and not p.name.startswith(".")]
     if not found:
-        raise UnusableArgumentError(f"Expected pictures in {folder}, found no file there.")
+        raise UnusableArgumentError(f"There are no pictures in {folder}.")
     return sorted(found, key=lambda place: (place.name.lower(), place.name))
 
 
@@ -114,7 +114,7 @@ def key_folder(
     places = list_pictures(folder)
     target = Path(output)
     if target.is_file():
-        raise UnusableArgumentError(f"Expected a folder as output, {output} is a file.")
+        raise UnusableArgumentError(f"{output} is a file, and several pictures go into a folder.")
     if target.resolve() == folder.resolve():
         raise UnusableArgumentError(
             "Expected another folder as output than the pictures'.", hint="Cuts would lie among them."

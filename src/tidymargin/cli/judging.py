@@ -34,14 +34,14 @@ def _to_row(fault: "Fault") -> dict[str, Any]:
 
 @click.command()
 @click.argument("picture", type=click.Path(path_type=Path))
-@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
-@click.option("--print-mm", type=float, metavar="MM", help="How wide it is to be printed.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
+@click.option("--print-mm", type=float, metavar="MM", help="Width in mm at which the cut is to be printed.")
 @deciding
 @told
 def faults(
     picture: Path, as_json: bool, print_mm: float | None, recipe: Path | None, **said: Any
 ) -> None:
-    """Say what is wrong in a picture's cut, or in a file that is one; ends with 3 where something is severe."""
+    """List the problems of a picture's cut, or of a file that is a cut. The exit code is 3 if one of them is severe."""
     from tidymargin.cli.deciding import to_recipe
     from tidymargin.formats.recipe import change_recipe
     from tidymargin.services.picture.judging import judge_decoded
@@ -57,8 +57,8 @@ def faults(
     if as_json:
         click.echo(json.dumps([_to_row(fault) for fault in found], indent=1))
     else:
-        what = "taken as a cut" if is_cut else "its cut"
-        click.echo(f"{picture.name}, {what}: {len(found)} faults")
+        what = "taken as a cut" if is_cut else "cut as the browser would"
+        click.echo(f"{picture.name}, {what}: {len(found)} {'problem' if len(found) == 1 else 'problems'}")
         for fault in found:
             severe = ", severe" if fault.is_severe else ""
             click.echo(f"- at {fault.col}, {fault.row}: {word_fault(fault)}{severe}")

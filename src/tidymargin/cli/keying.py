@@ -16,29 +16,29 @@ from tidymargin.formats.asked import DRAWING_PX, PAGE_DPI, Asked
     "-o",
     "--output",
     required=True,
-    help="A file ending as its format does, or a folder ending in /.",
+    help="Where to write: a file whose ending fits its format, or a folder ending in /.",
 )
 @deciding
 @exporting
-@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
+@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the settings that were used into this recipe file.")
 @click.option(
     "--page-dpi",
     type=float,
     default=PAGE_DPI,
     metavar="DPI",
-    help="At which pages of a PDF are drawn; 300 when not said.",
+    help="Dots per inch at which pages of a PDF are drawn; 300 if not given.",
 )
 @click.option(
     "--drawing-px",
     type=int,
     default=DRAWING_PX,
     metavar="PX",
-    help="How long an SVG is drawn; 2048 when not said.",
+    help="Length in px at which an SVG is drawn; 2048 if not given.",
 )
 @click.option(
-    "--jobs", type=int, default=1, metavar="N", help="Of a folder, how many pictures at once."
+    "--jobs", type=int, default=1, metavar="N", help="How many pictures of a folder are cut at once."
 )
-@click.option("--replace", is_flag=True, help="Let outputs replace files; never a picture keyed.")
+@click.option("--replace", is_flag=True, help="Allow files to be replaced, but never a picture that is read.")
 @told
 def key(
     inputs: tuple[Path, ...],
@@ -51,7 +51,7 @@ def key(
     drawing_px: int,
     **said: Any,
 ) -> None:
-    """Cut pictures out, as the bench would by default; a folder's with a manifest, and the doubtful named."""
+    """Cut pictures out as the browser would. Of a folder a manifest is written as well, and cuts to check are listed."""
     from tidymargin.cli.cutting import key_pictures
 
     asked = Asked(page_dpi, drawing_px)
@@ -60,11 +60,11 @@ def key(
 
 @click.command()
 @click.argument("picture", type=click.Path(path_type=Path))
-@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
 @deciding
 @told
 def report(picture: Path, as_json: bool, recipe: Path | None, **said: Any) -> None:
-    """Say what is found in a picture, and why."""
+    """Say what is found in a picture and why, and list the areas that could be either way."""
     from tidymargin.cli.cutting import report_on
 
     report_on(picture, recipe, said, as_json=as_json)

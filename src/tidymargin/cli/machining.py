@@ -15,28 +15,28 @@ _MOST_BYTES = 64 * 1024 * 1024
 
 @click.command(name="cut-out")
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, help="A file ending in .png.")
+@click.option("-o", "--output", required=True, help="Where to write: a file ending in .png.")
 @click.option(
     "--blade",
     type=LENGTH,
     default="0mm",
     show_default=True,
     metavar="LENGTH",
-    help="How far the edge of a dragged blade is behind its holder.",
+    help="Distance of a dragged blade's edge behind the middle of its holder.",
 )
 @click.option(
     "--overcut",
     type=LENGTH,
     metavar="LENGTH",
-    help="How far it goes on where a line closes; four times what the edge is behind when not said.",
+    help="How far the blade goes on after a line has closed; four times --blade if not given.",
 )
-@click.option("--json", "as_json", is_flag=True, help="Print what came of it as JSON.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON instead of sentences.")
 @click.option(
-    "--replace", is_flag=True, help="Let the output replace a file; never the one that is cut."
+    "--replace", is_flag=True, help="Allow a file to be replaced, but never the one that is read."
 )
 @told
 def cut_out(file: Path, output: str, blade: float, overcut: float | None, as_json: bool, replace: bool) -> None:  # fmt: skip
-    """Follow the lines of an SVG or DXF file with a blade, and draw what would come out."""
+    """Draw what a cutting machine would make of the lines in an SVG or DXF file."""
     from PIL import Image
 
     from tidymargin.cli.outputs import Outputs

@@ -74,28 +74,28 @@ def _open(
 
 @click.command()
 @click.argument("picture", type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, help="A file ending in .svg, .pdf or .dxf.")
-@click.option("--colours", metavar="N|auto", help="In how many colours; one when not said.")
+@click.option("-o", "--output", required=True, help="Where to write: a file ending in .svg, .pdf or .dxf.")
+@click.option("--colours", metavar="N|auto", help="Number of colours; 1 if not given.")
 @click.option(
-    "--cutoff", type=float, metavar="0-100", help="Trace what is darker than this lightness."
+    "--cutoff", type=float, metavar="0-100", help="Trace only what is darker than this lightness."
 )
 @click.option(
-    "--smallest", type=float, metavar="PX2", help="Leave out areas under so many square px."
+    "--smallest", type=float, metavar="PX2", help="Leave out areas of fewer square px than this."
 )
 @click.option(
     "--inside",
     multiple=True,
     metavar="X,Y",
-    help="Trace only what is within a loop; one of its places.",
+    help="One place of a loop; give at least three. Only what lies within the loop is traced.",
 )
-@click.option("--strokes", is_flag=True, help="Trace lines along their middle, with a width.")
+@click.option("--strokes", is_flag=True, help="Trace lines along their middle, each with a width.")
 @click.option(
-    "--dpi", type=float, metavar="DPI", help="The picture's, where its file says none or another."
+    "--dpi", type=float, metavar="DPI", help="Dots per inch of the picture, if its file states none or a wrong number."
 )
-@click.option("--key-tolerance", type=float, help="Of the key, 0 to 50; measured when not given.")
-@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
-@click.option("--json", "as_json", is_flag=True, help="Print what was traced as JSON.")
-@click.option("--replace", is_flag=True, help="Let the output replace a file; never the picture.")
+@click.option("--key-tolerance", type=float, help="How far a colour may be from the background and still be cleared, 0 to 50; measured if not given.")
+@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the settings that were used into this recipe file.")
+@click.option("--json", "as_json", is_flag=True, help="Print what was traced as JSON instead of sentences.")
+@click.option("--replace", is_flag=True, help="Allow a file to be replaced, but never the picture that is read.")
 @deciding
 @told
 def trace(
@@ -114,7 +114,7 @@ def trace(
     replace: bool,
     **said: Any,
 ) -> None:
-    """Trace a picture's cut, or a file that is one, as lines and curves. --tolerance is in px, of these."""
+    """Trace the outlines of a picture's cut, or of a file that is a cut, as lines and curves. Here --tolerance is in px: how far they may be from the edge."""
     import json
 
     from tidymargin.cli.deciding import read_point
@@ -191,50 +191,50 @@ def _read_sheet(text: str | None, known: "SheetEntry | None", gap: float | None,
     "-o",
     "--output",
     required=True,
-    help="A file ending in .svg, .dxf or .pdf; PDF holds the picture and the line.",
+    help="Where to write: a file ending in .svg, .dxf or .pdf; a PDF holds the picture and the line.",
 )
 @click.option(
     "--offset",
     type=LENGTH,
     metavar="LENGTH",
-    help="How far outside the figure, such as 2mm; below 0 inside.",
+    help="Distance of the line from the subject, such as 2mm; below 0 it lies inside.",
 )
 @click.option(
-    "--corners", type=click.Choice(["round", "sharp"]), help="Of the line; round when not said."
+    "--corners", type=click.Choice(["round", "sharp"]), help="Corners of the line; round if not given."
 )
 @click.option(
-    "--bridges", type=LENGTH, metavar="LENGTH", help="Join separate pieces by bridges so wide."
+    "--bridges", type=LENGTH, metavar="LENGTH", help="Join separate pieces by bridges of this width."
 )
 @click.option(
     "--smallest",
     type=LENGTH,
     metavar="LENGTH",
-    help="Leave out pieces and holes that fit into a circle so wide.",
+    help="Leave out pieces and holes that fit into a circle of this diameter.",
 )
-@click.option("--no-holes", is_flag=True, help="Cut no holes.")
+@click.option("--no-holes", is_flag=True, help="Do not cut holes.")
 @click.option(
     "--blade",
     type=LENGTH,
     metavar="LENGTH",
-    help="The smallest width that the blade can follow; 0.5mm when not said.",
+    help="Smallest width that the blade can follow; 0.5mm if not given.",
 )
 @click.option("--drop", multiple=True, metavar="X,Y", help="Leave out the piece at this place.")
 @click.option(
-    "--dpi", type=float, metavar="DPI", help="The picture's, where its file says none or another."
+    "--dpi", type=float, metavar="DPI", help="Dots per inch of the picture, if its file states none or a wrong number."
 )
 @click.option(
-    "--sheet", metavar="WxHmm", help="Lay the pieces out on a sheet so large, such as 210x297mm."
+    "--sheet", metavar="WxHmm", help="Arrange the pieces on a sheet of this size, such as 210x297mm."
 )
 @click.option(
-    "--gap", type=LENGTH, metavar="LENGTH", help="Between pieces on a sheet; 5mm when not said."
+    "--gap", type=LENGTH, metavar="LENGTH", help="Gap between pieces on the sheet; 5mm if not given."
 )
-@click.option("--copies", type=click.IntRange(1, 1000), help="Of each piece on a sheet.")
+@click.option("--copies", type=click.IntRange(1, 1000), help="Number of copies of each piece on the sheet.")
 @click.option(
-    "--marks", is_flag=True, help="Of PDF: corner marks for a machine that looks for them."
+    "--marks", is_flag=True, help="Add corner marks by which a machine finds the print (PDF only)."
 )
-@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe used.")
-@click.option("--json", "as_json", is_flag=True, help="Print what will be cut as JSON.")
-@click.option("--replace", is_flag=True, help="Let the output replace a file; never the picture.")
+@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the settings that were used into this recipe file.")
+@click.option("--json", "as_json", is_flag=True, help="Print what will be cut as JSON instead of sentences.")
+@click.option("--replace", is_flag=True, help="Allow a file to be replaced, but never the picture that is read.")
 @deciding
 @told
 def cutline(
@@ -258,7 +258,7 @@ def cutline(
     replace: bool,
     **said: Any,
 ) -> None:  # fmt: skip
-    """Write the line that a machine cuts a picture's figure out along, in mm."""
+    """Write the line, in mm, along which a machine cuts out the subject of a picture."""
     import json
 
     from tidymargin.cli.deciding import read_point

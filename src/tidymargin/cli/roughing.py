@@ -34,22 +34,22 @@ def _bad_line(text: str, field: str) -> BadParameterError:
 
 @click.command()
 @click.argument("picture", type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, help="A file ending in .png.")
+@click.option("-o", "--output", required=True, help="Where to write: a file ending in .png.")
 @click.option(
-    "--keep-scribble", multiple=True, metavar="X,Y,X,Y…", help="A scribble on the figure."
+    "--keep-scribble", multiple=True, metavar="X,Y,X,Y…", help="A scribble on the subject."
 )
 @click.option(
-    "--clear-scribble", multiple=True, metavar="X,Y,X,Y…", help="A scribble on what goes."
+    "--clear-scribble", multiple=True, metavar="X,Y,X,Y…", help="A scribble on what is to be removed."
 )
-@click.option("--around", metavar="X,Y,X,Y…", help="A line loosely around the figure.")
+@click.option("--around", metavar="X,Y,X,Y…", help="A line loosely around the subject.")
 @click.option(
-    "--across", type=float, default=20.0, show_default=True, help="How wide scribbles are, in px."
+    "--across", type=float, default=20.0, show_default=True, help="Width of the scribbles in px."
 )
-@click.option("--recipe", type=click.Path(path_type=Path), help="Start from this recipe.")
+@click.option("--recipe", type=click.Path(path_type=Path), help="Begin with the settings in this recipe file.")
 @click.option(
-    "--save-recipe", type=click.Path(path_type=Path), help="Write the recipe with the answer."
+    "--save-recipe", type=click.Path(path_type=Path), help="Write the settings and the result into this recipe file."
 )
-@click.option("--replace", is_flag=True, help="Let outputs replace files; never the picture.")
+@click.option("--replace", is_flag=True, help="Allow files to be replaced, but never the picture that is read.")
 @told
 def rough(
     picture: Path,
@@ -62,7 +62,7 @@ def rough(
     save_recipe: Path | None,
     replace: bool,
 ) -> None:  # fmt: skip
-    """Find a figure on a busy picture by scribbles, and cut it out."""
+    """Find the subject of a busy picture by scribbles, and cut it out."""
     from tidymargin.cli.deciding import list_endings
     from tidymargin.cli.outputs import Outputs, place_outputs
     from tidymargin.core.base.area import take_area

@@ -12,21 +12,21 @@ from tidymargin.cli.telling import told
     "--into",
     required=True,
     type=click.Path(path_type=Path),
-    help="The folder that pages come into.",
+    help="Folder that the pages come into.",
 )
 @click.option(
-    "--pages", type=click.IntRange(1, 500), default=6, show_default=True, help="How many."
+    "--pages", type=click.IntRange(1, 500), default=6, show_default=True, help="Number of pages."
 )
 @click.option(
     "--page-s",
     type=click.FloatRange(0, 600),
     default=4.0,
     show_default=True,
-    help="Seconds that one takes.",
+    help="Seconds for each page.",
 )
 @told
 def scan(into: Path, pages: int, page_s: float) -> None:
-    """Put made-up pages into a folder, as a slow scanner would; for trying a watched folder."""
+    """Put made-up pages into a folder, as a slow scanner would, to try out a watched folder."""
     from tidymargin.demo.scanner import scan_into
 
     for place in scan_into(into, pages, page_s):

@@ -95,26 +95,26 @@ def _stop(_signal: int, _frame: object) -> NoReturn:
 
 
 @click.command()
-@click.option("--port", type=click.IntRange(1, 65535), help="Serve on this port only.")
+@click.option("--port", type=click.IntRange(1, 65535), help="Use this port, and no other.")
 @click.option(
     "--watch",
     type=click.Path(path_type=Path),
     metavar="FOLDER",
-    help="Take every picture that comes into this folder.",
+    help="Add every picture that comes into this folder.",
 )
 @told
 def serve(port: int | None, watch: Path | None) -> None:
-    """Serve your own data folder."""
+    """Start the application with your own data folder."""
     from tidymargin.services.workshop.workshop import open_workshop
 
     _serve(open_workshop(data_folder()), port, watch)
 
 
 @click.command()
-@click.option("--port", type=click.IntRange(1, 65535), help="Serve on this port only.")
+@click.option("--port", type=click.IntRange(1, 65535), help="Use this port, and no other.")
 @told
 def demo(port: int | None) -> None:
-    """Make the demo data and serve it."""
+    """Make the demo data, and start the application with it."""
     from tidymargin.demo.almanac import SHEETS
     from tidymargin.services.folder.watching import Watched
     from tidymargin.services.workshop.workshop import open_workshop
@@ -126,7 +126,7 @@ def demo(port: int | None) -> None:
     if (truth / _ALL_HERE).exists():
         _serve(workshop, port)
     else:
-        click.echo("Drawing the Skerrow Almanac's sheets meanwhile…", err=True)
+        click.echo("Meanwhile the Skerrow Almanac's pictures are being drawn…", err=True)
         coming = Watched(truth, most=len(SHEETS))
         _serve(workshop, port, coming=coming)
 
@@ -167,6 +167,6 @@ def bring_almanac(workshop: "Workshop", coming: "Watched") -> None:
             make_scenes(workshop)
         (coming.folder / _ALL_HERE).touch()
     except subprocess.CalledProcessError as error:
-        coming.trouble = f"A sheet could not be drawn: its process ended with {error.returncode}."
+        coming.trouble = f"A picture of the almanac could not be drawn: its process ended with {error.returncode}."
     except DomainError as error:
         coming.trouble = " ".join(part for part in (error.message, error.hint) if part)

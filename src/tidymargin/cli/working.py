@@ -16,10 +16,10 @@ log = logging.getLogger(__name__)
 
 
 @click.command()
-@click.option("--cores", type=click.IntRange(1, 64), default=1, help="That one job may use; start as many workers as there are cores.")  # fmt: skip
+@click.option("--cores", type=click.IntRange(1, 64), default=1, help="Cores that one job may use; best 1, with as many workers as there are cores.")  # fmt: skip
 @told
 def work(cores: int) -> None:
-    """Take jobs off the Redis that TIDYMARGIN_QUEUE names, one after the other, until it is stopped."""
+    """Work on the jobs in the Redis that TIDYMARGIN_QUEUE names, one after the other, until stopped."""
     from redis.exceptions import RedisError
 
     from tidymargin.core.base.parallel import hold_to_cores

@@ -125,7 +125,7 @@ class Arrangement(BaseModel):
         for cut in self.cuts:
             if cut.key == key:
                 return cut
-        raise BadParameterError("This cut is not in the scene any more.", hint="Load the page anew.")  # fmt: skip
+        raise BadParameterError("This cut is not in the scene any more.", hint="Reload the page.")  # fmt: skip
 
     def find_around(self, cut: ArrangedCut) -> int | None:
         """Return the number of the cut that one is inside of."""
@@ -198,7 +198,7 @@ def _validate(make: Callable[[], M]) -> M:
         # the last part is said where it stands on the page
         field = str(first["loc"][-1]) if first["loc"] else None
         place = f"{field.replace('_', ' ')}: " if field else ""
-        raise BadParameterError(f"This cannot be: {place}{said}.", field=field) from error
+        raise BadParameterError(f"This scene does not hold together: {place}{said}.", field=field) from error
 
 
 def read_arrangement(text: str) -> Arrangement:

@@ -40,12 +40,12 @@ def read_cut_file(data: bytes, name: str) -> Lines:
         OSError,
     ) as error:
         raise BadImageError(
-            f"Expected an SVG or DXF file of lines, {name} cannot be read as one.",
+            f"{name} cannot be read as an SVG or DXF file of lines.",
             hint="Write the cutting line again.",
         ) from error
     found = [line for line in found if len(line) > 1 and np.isfinite(line).all()]
     if not found:
-        raise BadImageError(f"Expected lines to cut along, {name} holds none.")
+        raise BadImageError(f"{name} holds no lines to cut along.")
     return found
 
 

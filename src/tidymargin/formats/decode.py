@@ -109,13 +109,13 @@ def refuse_by_head(head: bytes) -> None:
 def _require_size(width: int, height: int) -> None:
     if max(width, height) > MAX_SIDE_PX:
         raise TooLargeError(
-            f"Expected at most {MAX_SIDE_PX:,} px a side, got {width:,} × {height:,} px.",
+            f"This picture has {width:,} × {height:,} px; at most {MAX_SIDE_PX:,} px a side can be opened.",
             hint="Scale it down or cut it into parts, and add those.",
         )
     if width * height > MAX_PIXELS:
         megapixels = width * height / 1e6
         raise TooLargeError(
-            f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got {width} × {height} px ({megapixels:,.0f}).",
+            f"This picture has {width} × {height} px ({megapixels:,.0f} megapixels); at most {MAX_PIXELS // 1_000_000} megapixels can be opened.",
             hint="Scale it down or cut it into parts, and add those.",
         )
 
@@ -162,7 +162,7 @@ def _to_8_bit(image: Image.Image, remarks: list[str]) -> Image.Image:
         values = np.asarray(image)
         if not np.isfinite(values).all() or values.min() < 0 or values.max() > 1:
             raise BadImageError(
-                "Expected 8 or 16 bits a channel, got floating-point values.",
+                "This picture has floating-point values; only 8 or 16 bits a channel can be read.",
                 hint="Save it with 16 bits a channel and add that.",
             )
         remarks.append("Reduced from floating point to 8 bits a channel")
@@ -231,7 +231,7 @@ def _refuse_file(file: BinaryIO) -> None:
     file.seek(0)
     if size > MAX_FILE_BYTES:
         raise TooLargeError(
-            f"Expected a file of at most 500 MB, got {size / 1024**2:,.0f} MB.",
+            f"This file has {size / 1024**2:,.0f} MB; at most 500 MB can be added.",
             hint="Save it as PNG or JPEG and add that.",
         )
     refuse_by_head(file.read(64))
@@ -311,12 +311,12 @@ def _complaints_in_words() -> Iterator[None]:
         raise
     except Image.DecompressionBombError as error:
         raise TooLargeError(
-            f"Expected at most {MAX_PIXELS // 1_000_000} megapixels, got far more.",
+            f"This picture has far more than the {MAX_PIXELS // 1_000_000} megapixels that can be opened.",
             hint="Scale it down or cut it into parts, and add those.",
         ) from error
     except UnidentifiedImageError as error:
         raise BadImageError(
-            f"Expected {_READABLE}; this file’s content is none of them.",
+            f"This file’s content is none of {_READABLE}.",
             hint="Open it in the program it came from, save it as PNG, and add that.",
         ) from error
     except MemoryError as error:

@@ -82,7 +82,7 @@ def read_layers(data: bytes) -> LayeredFile:
                 and width * height <= MAX_PIXELS
             ):
                 raise TooLargeError(
-                    f"Expected a file of at most 200 megapixels, this one says {width} × {height} px."
+                    f"This file says that it has {width} × {height} px, more than 200 megapixels."
                 )
             found: list[LayerIn] = []
             left = [_MOST_ALL_BYTES]
@@ -141,7 +141,7 @@ def _gather_layers(archive: zipfile.ZipFile, stack: ElementTree.Element, opacity
             _gather_layers(archive, element, own, shown, deep + 1, found, left)
         elif element.tag == "layer" and element.get("src"):
             if len(found) == MOST_CUTS:
-                raise TooLargeError(f"Expected at most {MOST_CUTS} layers, this file has more.")
+                raise TooLargeError(f"This file has more than {MOST_CUTS} layers.")
             with archive.open(str(element.get("src"))) as file:
                 data = file.read(min(MAX_FILE_BYTES, left[0]) + 1)
             if len(data) > min(MAX_FILE_BYTES, left[0]):

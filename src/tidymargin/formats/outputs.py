@@ -233,7 +233,7 @@ def require_fitting(kind: FormatName, height: int, width: int) -> None:
     longest = LONGEST_PX.get(kind)
     if longest is not None and max(height, width) > longest:
         raise BadParameterError(
-            f"Expected at most {longest:,} px a side for {ENDINGS[kind].upper()}, got {width} × {height} px.",
+            f"{ENDINGS[kind].upper()} holds at most {longest:,} px a side, and this would be {width} × {height} px.",
             hint="Choose a smaller size, or PNG.",
             field="formats",
         )

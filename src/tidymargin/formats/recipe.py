@@ -126,7 +126,7 @@ def read_recipe(text: str | bytes) -> Recipe:
         body = json.loads(text)
     except (ValueError, RecursionError) as error:
         raise BadRecipeError(
-            "Expected a recipe as JSON, got something that is not JSON.",
+            "This recipe is not JSON.",
             hint="Save one with --save-recipe and change that.",
         ) from error
     if not isinstance(body, dict):
@@ -134,7 +134,7 @@ def read_recipe(text: str | bytes) -> Recipe:
     version = body.get("recipe_version", RECIPE_VERSION)
     if version != RECIPE_VERSION:
         raise BadRecipeError(
-            f"Expected a recipe of version {RECIPE_VERSION}, got version {version}.",
+            f"This recipe is of version {version}, and this Tidy Margin reads version {RECIPE_VERSION}.",
             hint="It was made by another version of Tidy Margin; use that one, or remake it.",
             field="recipe_version",
         )

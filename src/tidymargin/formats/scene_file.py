@@ -102,7 +102,7 @@ def read_scene(text: str | bytes) -> Scene:
     try:
         body: Any = json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise BadRecipeError("Expected a scene as JSON, got something that is not JSON.") from error
+        raise BadRecipeError("This scene is not JSON.") from error
     if not isinstance(body, dict):
         raise BadRecipeError("Expected a scene as a JSON object.", field="scene")
     try:

@@ -71,7 +71,7 @@ def take_apart(data: bytes, name: str, asked: Asked = Asked()) -> Iterator[Membe
 
 def _too_many(name: str, count: int | None = None) -> TooLargeError:
     has = "more" if count is None else f"{count:,}"
-    return TooLargeError(f"Expected at most {MOST_PICTURES} pictures in one file, {name} has {has}.", hint="Divide it and add the parts.")  # fmt: skip
+    return TooLargeError(f"{name} has {has} pictures; one file may hold at most {MOST_PICTURES}.", hint="Divide it and add the parts.")  # fmt: skip
 
 
 def _stem(name: str) -> str:
@@ -186,7 +186,7 @@ def _draw_svg(data: bytes, name: str, asked: Asked) -> Iterator[Member]:
         raise BadImageError("This is XML, and no SVG drawing.", hint="Save the drawing as SVG or PNG and add that.")  # fmt: skip
     for count, element in enumerate(root.iter(), 1):
         if count > MOST_SHAPES:
-            raise TooLargeError(f"Expected a drawing of at most {MOST_SHAPES:,} elements, {name} has more.", hint="Save it as PNG and add that.")  # fmt: skip
+            raise TooLargeError(f"{name} has more than {MOST_SHAPES:,} elements, too many to be drawn.", hint="Save it as PNG and add that.")  # fmt: skip
         hrefs = [value for key, value in element.attrib.items() if key.endswith("href")]
         links = [h for h in hrefs if not h.startswith(("#", "data:"))]
         is_drawn = not element.tag.endswith("}a")
@@ -257,7 +257,7 @@ def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, left: int) -> 
     except _BAD_ZIP as error:
         raise _bad_zip("file in the ZIP", error) from error
     if len(body) > min(MAX_FILE_BYTES, left):
-        raise TooLargeError(f"Expected at most {MOST_UNPACKED_BYTES // 1024**3} GB in one ZIP and 500 MB in one file of it: this one takes more.", hint="Divide it and add the parts.")  # fmt: skip
+        raise TooLargeError(f"This ZIP unpacks to more than {MOST_UNPACKED_BYTES // 1024**3} GB, or one file of it to more than 500 MB.", hint="Divide it and add the parts.")  # fmt: skip
     return body
 
 

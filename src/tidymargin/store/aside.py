@@ -113,5 +113,5 @@ def write_output(place: Path, data: bytes, *, replace: bool = False) -> None:
     except OSError as error:
         said = f"{place} could not be written: {error.strerror}."
         if error.errno in FULL:
-            raise StorageFullError(said, hint="Free some room and do it again.") from error
+            raise StorageFullError(said, hint="Free some disk space and do it again.") from error
         raise UnusableArgumentError(said, hint="Choose another place.") from error

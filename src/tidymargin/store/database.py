@@ -52,7 +52,7 @@ def to_words(error: Exception) -> DomainError | None:
     if "full" in said or "disk i/o" in said:
         return StorageFullError(
             "The disk is full, so this change could not be saved.",
-            hint="Free some room and do it again; everything saved before is safe.",
+            hint="Free some disk space and do it again; everything saved before is safe.",
         )
     if "locked" in said or "busy" in said:
         return BusyError(
@@ -112,7 +112,7 @@ def check_database(path: Path) -> str | None:
         It is held by another program.
     """
     if path.is_dir():
-        raise DamagedDatabaseError(f"Expected a database at {path}, found a folder.", hint=_TO_MEND)
+        raise DamagedDatabaseError(f"There is a folder at {path}, where the database should be.", hint=_TO_MEND)
     if not path.exists() or not path.stat().st_size:
         raise DamagedDatabaseError(f"The database {path} is missing or empty.", hint=_TO_MEND)
     known = list_revisions()

@@ -72,7 +72,7 @@ class Exports:
         with told(self._engine) as session:
             row = session.get(KeptExportRow, kept_id)
             if row is None:
-                raise NotFoundError("These settings are kept no more.", hint="Choose others.")
+                raise NotFoundError("These settings are not kept any more.", hint="Choose others.")
             return KeptExport(row.id, row.name, row.body)
 
     def forget_kept(self, kept_id: int) -> None:

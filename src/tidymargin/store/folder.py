@@ -97,7 +97,7 @@ def make_folder(folder: Path) -> None:
     """
     if folder.exists() and not folder.is_dir():
         raise UnusableFolderError(
-            f"Expected a folder for data at {folder}, found a file.",
+            f"There is a file at {folder}, where the data folder should be.",
             hint="Move the file away, or choose another place with TIDYMARGIN_DATA.",
         )
     try:

@@ -79,7 +79,7 @@ class Originals:
             if error.errno in FULL:
                 raise StorageFullError(
                     f"The disk is full: this picture needs {memoryview(data).nbytes / 1e6:,.1f} MB.",
-                    hint="Free some room and add it again; everything saved before is safe.",
+                    hint="Free some disk space and add it again; everything saved before is safe.",
                 ) from error
             raise
         return name

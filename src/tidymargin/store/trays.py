@@ -136,7 +136,7 @@ class Trays:
         if row.head_id != seen_head:
             raise StaleHeadError(
                 "This tray was changed in another tab since this page was loaded.",
-                hint="Nothing was lost: load the page anew and do your change again.",
+                hint="Nothing was lost. Reload the page and do your change again.",
             )
         return row
 

@@ -160,13 +160,13 @@ def _show_http_error(error: HTTPException) -> Response:
         if (request.content_length or 0) <= _MOST_REQUEST_BYTES:
             return _show_error(
                 TooLargeError(
-                    f"Expected a form of at most {_FORM_PARTS:,} parts and 2 MB of text, got more.",
+                    f"This form has more than {_FORM_PARTS:,} parts or 2 MB of text.",
                     hint="Send it in several goes; nothing was changed.",
                 )
             )
         return _show_error(
             TooLargeError(
-                "Expected a file of at most 500 MB, got a larger one.",
+                "This file is larger than the 500 MB that can be added.",
                 hint="Save it as PNG or JPEG and add that.",
             )
         )
@@ -188,7 +188,7 @@ def _show_fault(error: Exception) -> Response:
     if isinstance(error, OSError) and error.errno in FULL:
         words = StorageFullError(
             "The disk is full, so this could not be taken in.",
-            hint="Free some room and do it again; everything saved before is safe.",
+            hint="Free some disk space and do it again; everything saved before is safe.",
         )
     elif isinstance(error, PermissionError | IsADirectoryError | NotADirectoryError):
         words = unusable(the_workshop().folder, error)

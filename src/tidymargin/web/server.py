@@ -39,7 +39,7 @@ class _Forgotten:
     def read(self, _size: int = -1) -> NoReturn:
         raise StorageFullError(
             "The disk is full: what was sent could not be laid aside.",
-            hint="Free some room and add it again; everything saved before is safe.",
+            hint="Free some disk space and add it again; everything saved before is safe.",
         )
 
     def close(self) -> None:

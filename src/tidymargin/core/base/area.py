@@ -91,13 +91,13 @@ class Area:
         turns = sides[:, 0] * following[:, 1] - sides[:, 1] * following[:, 0]
         if not (np.isfinite(points).all() and (turns > 0).all()):
             raise BadParameterError(
-                "Expected four corners that go clockwise around an area without dents.",
+                "The four corners do not go clockwise around an area without dents.",
                 hint="Place them upper left, upper right, lower right and lower left.",
                 field="area",
             )
         if np.hypot(*sides.T).min() < SHORTEST_SIDE_PX:
             raise BadParameterError(
-                f"Expected sides of at least {SHORTEST_SIDE_PX} px.",
+                f"A side of this area is shorter than {SHORTEST_SIDE_PX} px.",
                 hint="Move the corners apart.",
                 field="area",
             )
@@ -217,7 +217,7 @@ def whole_area(height: int, width: int) -> Area:
     """
     if min(height, width) < SHORTEST_SIDE_PX:
         raise BadImageError(
-            f"Expected a picture of at least {SHORTEST_SIDE_PX} × {SHORTEST_SIDE_PX} px, got {width} × {height} px.",
+            f"This picture has {width} × {height} px; at least {SHORTEST_SIDE_PX} × {SHORTEST_SIDE_PX} px are needed.",
             hint="Add it at a larger size.",
         )
     return Area(whole_corners(height, width), height, width)

@@ -29,7 +29,7 @@ class Picture:
             found = f"{self.rgb.dtype} {self.rgb.shape}"
             raise BadImageError(f"Expected a uint8 picture of shape (H, W, 3), got {found}.")
         if self.rgb.size == 0:
-            raise BadImageError("Expected a picture of at least one pixel, got an empty one.")
+            raise BadImageError("This picture is empty.")
         if self.alpha is not None and self.alpha.shape != self.rgb.shape[:2]:
             raise BadImageError("Expected an alpha channel as large as the picture.")
 

@@ -86,7 +86,7 @@ def _require_figure(scribbles: Scribbles, mask: NDArray[np.uint8]) -> None:
     inside = scribbles.around is not None and (mask == cv2.GC_PR_FGD).any()
     if not (sure or inside):
         raise BadParameterError(
-            "Expected a scribble on what is to be kept, or a line around it, inside the picture.",
+            "There is no scribble on what is to be kept, and no line around it.",
             hint="Scribble over the subject with “keep”, then try again.",
             field="marks",
         )

@@ -11,7 +11,7 @@ from tidymargin.core.base.picture import Region, whole
 def _require_size(height: int, width: int, field: str, hint: str) -> None:
     if max(height, width) > MAX_SIDE_PX or height * width > MAX_PIXELS:
         raise BadParameterError(
-            f"Expected a size of up to {MAX_SIDE_PX} px a side and {MAX_PIXELS // 1_000_000} megapixels, got {width} × {height} px.",
+            f"{width} × {height} px is too large: at most {MAX_SIDE_PX} px a side and {MAX_PIXELS // 1_000_000} megapixels can be written.",
             hint=hint,
             field=field,
         )

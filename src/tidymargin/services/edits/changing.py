@@ -80,6 +80,6 @@ def change_step(edit: Edit, change: str, step: str, **values: Any) -> Sheet:
 def require_number(number: int, things: list[Any], kind: str) -> None:
     """Refuse a number, counted from 1, of which there is no thing of that kind."""
     if not things:
-        raise BadParameterError(f"There is no {kind} here.", hint="Load the page anew.")
+        raise BadParameterError(f"There is no {kind} here.", hint="Reload the page.")
     if not 1 <= number <= len(things):
         raise BadParameterError(f"Expected a {kind} from 1 to {len(things)}, got {number}.")

@@ -49,7 +49,7 @@ def _to_spot(area: Area, row: int, col: int) -> dict[str, float]:
     y = round(min(max(0.0, far_y), area.picture_height - 1.0), 2)
     if abs(x - far_x) > 1 or abs(y - far_y) > 1:  # within a pixel it is resampling's own margin
         raise BadParameterError(
-            "Expected a place inside the picture; there is nothing beyond it.", field="picks"
+            "This place is outside the picture, where there is nothing.", field="picks"
         )
     return {
         "x": int(x) if x == int(x) else x,
@@ -198,7 +198,7 @@ def guard_place(edit: Edit, row: int, col: int) -> Sheet:
     sheet = edit.sheet
     rgb = load_measured(edit.workshop, sheet).picture.rgb
     if not (0 <= row < rgb.shape[0] and 0 <= col < rgb.shape[1]):
-        raise BadParameterError("Expected a place inside the picture.", field="guards")
+        raise BadParameterError("This place is outside the picture.", field="guards")
     near = rgb[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2].reshape(-1, 3)
     guards = _entries(sheet.recipe.reach.guards)
     guards.append({"colour": to_hex(near.mean(axis=0)), **_to_spot(sheet.area, row, col)})

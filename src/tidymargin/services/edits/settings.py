@@ -115,7 +115,7 @@ def keep_export(workshop: Workshop, sheet: Sheet, name: str) -> None:
     """Keep a sheet's settings of export under a name, in place of what was kept under it."""
     cleaned = " ".join("".join(c if c.isprintable() else " " for c in name).split())[:80]
     if not cleaned:
-        raise BadParameterError("Expected a name to keep these settings under, got none.", field="kept")  # fmt: skip
+        raise BadParameterError("The name for these settings is empty.", field="kept")  # fmt: skip
     workshop.exports.keep(cleaned, sheet.recipe.export.to_json())
 
 

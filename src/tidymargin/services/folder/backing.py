@@ -106,7 +106,7 @@ def back_up(folder: Path, target: Path, *, replace: bool = False) -> BackedUp:
     except OSError as error:
         said = f"{target} could not be written: {error.strerror}."
         if error.errno in FULL:
-            raise StorageFullError(said, hint="Free some room and do it again.") from error
+            raise StorageFullError(said, hint="Free some disk space and do it again.") from error
         raise UnusableArgumentError(said, hint="Choose another place.") from error
 
 
@@ -187,7 +187,7 @@ def _read_manifest(archive: zipfile.ZipFile) -> dict[str, Any]:
         form = int(manifest["format"])
         if form != FORMAT:
             raise UnusableArgumentError(
-                f"Expected a backup of format {FORMAT}, got format {form}.",
+                f"This backup is of format {form}, and this Tidy Margin reads format {FORMAT}.",
                 hint="It was made by another version of Tidy Margin; use that one.",
             )
         listed = [info.filename for info in archive.infolist() if info.filename != _MANIFEST]
@@ -302,7 +302,7 @@ def restore(source: Path, folder: Path, *, replace: bool = False) -> tuple[Backe
     except OSError as error:
         words = f"{folder} could not be written: {error.strerror}."
         if error.errno in FULL:
-            raise StorageFullError(words, hint="Free some room and do it again.") from error
+            raise StorageFullError(words, hint="Free some disk space and do it again.") from error
         raise UnusableArgumentError(words, hint="Choose another folder.") from error
     finally:
         if lock is not None:

@@ -107,7 +107,7 @@ def check_room(workshop: Workshop, size_bytes: int, aside_bytes: int = 0) -> Non
         if needed > free:
             raise StorageFullError(
                 f"The disk is full: this picture needs {needed / 1e6:,.1f} MB, and {free / 1e6:,.1f} MB are free.",
-                hint="Free some room and add it again; everything saved before is safe.",
+                hint="Free some disk space and add it again; everything saved before is safe.",
             )
 
 
@@ -121,7 +121,7 @@ def rename_sheet(workshop: Workshop, sheet_id: int, name: str) -> Sheet:
     """
     if not name.strip():
         raise BadParameterError(
-            "Expected a name, got nothing.",
+            "The name is empty.",
             hint="Type what the picture is to be called.",
             field="name",
         )

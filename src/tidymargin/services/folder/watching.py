@@ -106,7 +106,7 @@ class Watcher:
     ) -> None:
         if not folder.is_dir():
             raise UnusableArgumentError(
-                f"Expected a folder to watch, found none at {folder}.",
+                f"There is no folder to watch at {folder}.",
                 hint="Make it, or name the one that the scanner writes to.",
                 field="watch",
             )
@@ -170,7 +170,7 @@ class Watcher:
 
     def _take(self, place: Path, signature: _Signature) -> list[Sheet]:
         if not 0 < signature[0] <= MAX_FILE_BYTES:
-            raise UnusableArgumentError("Expected a file of up to 500 MB with something in it.")
+            raise UnusableArgumentError("This file is empty, or larger than 500 MB.")
         data = place.read_bytes()
         content = name_of(data)
         sheets, trays = self._workshop.sheets, self._workshop.trays

@@ -176,7 +176,7 @@ def require_engine(version: int) -> None:
     """
     if version != ENGINE_VERSION:
         raise OlderEngineError(
-            f"Expected a worker of engine {version}, got one of engine {ENGINE_VERSION}.",
+            f"The server cuts with engine {version}, and this worker with engine {ENGINE_VERSION}.",
             hint="Let the worker and the server be of one version of Tidy Margin, and do it again.",
         )
 

@@ -189,7 +189,7 @@ class Readers:
         with memoryview(data) as whole, whole.cast("B") as view:
             if view.nbytes > MAX_FILE_BYTES:
                 raise TooLargeError(
-                    f"Expected a file of at most 500 MB, got {view.nbytes / 1024**2:,.0f} MB.",
+                    f"This file has {view.nbytes / 1024**2:,.0f} MB; at most 500 MB can be added.",
                     hint="Save it as PNG or JPEG and add that.",
                 )
             refuse_by_head(bytes(view[:64]))
@@ -292,7 +292,7 @@ def _no_room(error: OSError) -> DomainError:
         return say_out_of_files()
     return StorageFullError(
         "The disk is full, so this picture could not be taken in.",
-        hint="Free some room and add it again; everything saved before is safe.",
+        hint="Free some disk space and add it again; everything saved before is safe.",
     )
 
 

@@ -119,7 +119,7 @@ def _open_base(scene: SceneFile, read: Read, decode: Callable[[bytes], Decoded])
         fill = _read_colour(scene.base)
     if width * height > MAX_PIXELS:
         raise BadParameterError(
-            f"Expected a scene of at most {MAX_PIXELS:,} pixels, this one has {width:,} × {height:,}.",
+            f"This scene has {width:,} × {height:,} pixels, more than the {MAX_PIXELS:,} that can be drawn.",
             field="width",
         )
     return Base(height, width, fill, picture, scene.cover), dpi

@@ -94,7 +94,7 @@ def _run_unpacker(place: Path, head: bytes, data: Buffer, has_left: HasLeft) -> 
         except OSError as error:
             if error.errno not in FULL:
                 raise
-            raise StorageFullError("The disk is full: this file could not be taken apart.", hint="Free some room and add it again.") from error  # fmt: skip
+            raise StorageFullError("The disk is full: this file could not be taken apart.", hint="Free some disk space and add it again.") from error  # fmt: skip
         running = subprocess.Popen(
             [sys.executable, "-m", "tidymargin.formats.unpacker"],
             stdin=file,

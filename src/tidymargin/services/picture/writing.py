@@ -143,7 +143,7 @@ def _write_planned(
     twice = next((name for name in names if counts[to_key(name)] > 1), None)
     if twice is not None:
         raise BadParameterError(
-            f"Expected a name of its own for every file, got {twice} twice.",
+            f"Two files would both be named {twice}.",
             hint="Put {piece}, {width}, {size} or {format} into the naming pattern.",
             field="pattern",
         )
@@ -181,7 +181,7 @@ def _frame_parts(cut: Rgba, export: ExportStep) -> Iterator[_Framed]:
     pieces = find_drawings(cut[..., 3])
     if not pieces:
         raise BadParameterError(
-            "Expected drawings to write one by one, found nothing that is not clear.",
+            "There is no drawing to write: the whole cut is clear.",
             hint="Look at the cut, or write it whole.",
             field="pieces",
         )

@@ -48,7 +48,7 @@ def rename_scene(workshop: Workshop, scene_id: int, name: str) -> SavedScene:
         It is empty.
     """
     if not name.strip():
-        raise BadParameterError("Expected a name, got nothing.", hint="Type what the scene is to be called.", field="name")  # fmt: skip
+        raise BadParameterError("The name is empty.", hint="Type what the scene is to be called.", field="name")  # fmt: skip
     return workshop.scenes.rename(scene_id, to_shown_name(name))
 
 
@@ -180,7 +180,7 @@ def align_cuts(edit: SceneEdit, keys: Sequence[int], axis: Axis, side: Side) -> 
 def spread_cuts(edit: SceneEdit, keys: Sequence[int], axis: Axis) -> SavedScene:
     """Give cuts equal distances."""
     if len(keys) < 3:
-        raise BadParameterError("Expected at least three cuts to spread evenly.", hint="Hold Shift and click the others.")  # fmt: skip
+        raise BadParameterError("Spreading evenly needs at least three cuts.", hint="Hold Shift and click the others.")  # fmt: skip
     return _shift(edit, keys, axis, lambda boxes: spread(boxes, axis), "spread")
 
 
@@ -227,7 +227,7 @@ def group_cuts(edit: SceneEdit, keys: Sequence[int], *, together: bool) -> Saved
     """Let cuts move together, or each alone again."""
     arrangement = edit.arrangement
     if together and len(keys) < 2:
-        raise BadParameterError("Expected at least two cuts to group.", hint="Hold Shift and click the others.")  # fmt: skip
+        raise BadParameterError("A group needs at least two cuts.", hint="Hold Shift and click the others.")  # fmt: skip
     groups = {arrangement.find(key).group for key in keys} - {None}
     number = max((cut.group or 0 for cut in arrangement.cuts), default=0) + 1 if together else None
     cuts = [
@@ -261,7 +261,7 @@ def lay_row(workshop: Workshop, name: str, sheets: Sequence[Sheet], *, high_px: 
         There are none, or too many.
     """
     if not 1 <= len(sheets) <= MOST_CUTS:
-        raise BadParameterError(f"Expected 1 to {MOST_CUTS} pictures for a row, got {len(sheets)}.")
+        raise BadParameterError(f"A row takes 1 to {MOST_CUTS} pictures, and this tray has {len(sheets)}.")
     arrangement = Arrangement(width=high_px, height=high_px)
     for sheet in sheets:
         cut = place_sheet(arrangement, sheet)

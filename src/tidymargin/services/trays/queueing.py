@@ -93,7 +93,7 @@ def open_queue(url: str) -> huey.Huey:
 
 def _away(url: str) -> UnusableArgumentError:
     return UnusableArgumentError(
-        f"Expected a Redis at {url.rsplit('@', 1)[-1]}, none answers.",
+        f"No Redis answers at {url.rsplit('@', 1)[-1]}.",
         hint=f"Start it, or leave {QUEUE_VARIABLE} out.",
         field="queue",
     )
@@ -213,7 +213,7 @@ class Jobs:
             if not isinstance(data, bytes):
                 return None
             if len(data) > MAX_FILE_BYTES:
-                raise TooLargeError("Expected a picture of at most 500 MB.")
+                raise TooLargeError("This picture is larger than 500 MB.")
             if order.original and name_of(data) != order.original:
                 return None  # another picture than is meant: it is asked for again
             return pack_outcome(answers_to, *do_order(data, order))

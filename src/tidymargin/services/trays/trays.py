@@ -21,7 +21,7 @@ MOST_NAME = 80
 def _clean_name(name: str) -> str:
     cleaned = " ".join("".join(c if c.isprintable() else " " for c in name).split())[:MOST_NAME]
     if not cleaned:
-        raise BadParameterError("Expected a name for the tray, got none.", field="name")
+        raise BadParameterError("The name of the tray is empty.", field="name")
     return cleaned
 
 

@@ -115,7 +115,7 @@ def require_question(questions: tuple[Question, ...], row: int, col: int) -> tup
                 return question, spot
     raise BadParameterError(
         "Nothing is asked about this place any more.",
-        hint="Load the page again to see what is still open.",
+        hint="Reload the page to see what is still open.",
         field="questions",
     )
 

@@ -235,7 +235,7 @@ def set_export(tray_id: int) -> AnyResponse:
     form = request.form
     formats = form.getlist("format")
     if not formats:
-        raise BadParameterError(gettext("Expected at least one format, got none."), field="formats")
+        raise BadParameterError(gettext("No format is chosen: tick at least one."), field="formats")
     values = {
         "formats": formats,
         "sizes": [size.model_dump() for size in read_sizes(form.get("sizes", ""))],

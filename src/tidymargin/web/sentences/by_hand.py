@@ -131,7 +131,7 @@ _DOES = {
 def _say_detail(mark: MarkEntry) -> str:
     """Return what a mark does, and how wide it is."""
     if isinstance(mark, OutlineEntry) and not mark.is_closed:
-        return gettext("still open, decides nothing")
+        return gettext("not closed yet, so it decides nothing")
     does = gettext(_DOES[getattr(mark, "does", "") or _verdict_of(mark)])
     if isinstance(mark, StrokeEntry):
         return gettext("%(does)s, %(px)s px", does=does, px=f"{mark.across_px:g}")

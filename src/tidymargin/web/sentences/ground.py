@@ -82,7 +82,7 @@ def say_ground(recipe: Recipe, facts: SheetFacts) -> StepView:
     elif facts.rim.grain > 0.5:
         grain = f"{facts.rim.grain:.1f}"
         words = fill(
-            gettext("%(figure)s on %(ground)s, lossy grain %(grain)s."), grain=grain, **slots
+            gettext("%(figure)s on %(ground)s, compression noise %(grain)s."), grain=grain, **slots
         )
     else:
         words = fill(gettext("%(figure)s subject on %(ground)s, without noise."), **slots)

@@ -69,11 +69,11 @@ def _say_accepted(before: Recipe, after: Recipe, _: dict[str, Any]) -> Reason:
 CHANGES = {
     "backdrop": Change(gettext_noop("backdrop"), _say_backdrop),
     "strip": Change(gettext_noop("proof strip"), "Backdrops of the strip chosen"),
-    "limits": Change(gettext_noop("limits of problems"), "Limits of faults set"),
+    "limits": Change(gettext_noop("limits of problems"), "Limits of problems set"),
     "print_size": Change(gettext_noop("print size"), "Print size stated"),
     "fault_accepted": Change(gettext_noop("problem ignored"), _say_accepted),
     "faults_again": Change(
-        gettext_noop("ignored problems listed again"), "Accepted faults listed again"
+        gettext_noop("ignored problems listed again"), "Ignored problems listed again"
     ),
 }
 """What may be changed here, in words."""

@@ -353,7 +353,7 @@ CHANGES = {
     "guard": Change(gettext_noop("protected colour"), _say_guard),
     "unguard": Change(gettext_noop("protected colour removed"), "Protected colour removed"),
     "drop": Change(gettext_noop("drop"), _say_drops),
-    "undrop": Change(gettext_noop("dropped brought back"), "Removed objects brought back"),
+    "undrop": Change(gettext_noop("stray objects brought back"), "Removed objects brought back"),
     "fence": Change(gettext_noop("fence"), "Fence drawn"),
     "unfence": Change(gettext_noop("fence removed"), "Fence removed"),
 }

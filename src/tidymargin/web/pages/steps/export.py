@@ -53,7 +53,7 @@ def set_formats() -> Answer:
     """Set formats and sizes."""
     formats = request.form.getlist("format")
     if not formats:
-        raise BadParameterError("Expected at least one format, got none.", field="formats")
+        raise BadParameterError("No format is chosen: tick at least one.", field="formats")
     sizes = [size.model_dump() for size in read_sizes(str(given().get("sizes", "")))]
     return answer(settings.set_values(the_edit(), "export", formats=formats, sizes=sizes))  # fmt: skip
 

@@ -54,7 +54,7 @@ export class Walking {
     this.show({ row: Number(at), col: Number(col) });
     for (const each of row.parentElement.children) each.classList.toggle("under", each === row);
     row.scrollIntoView({ block: "nearest" });
-    this.say(row.querySelector("span").firstChild.textContent.trim(), _("R mends it, Y lets it be, N goes to the next"));
+    this.say(row.querySelector("span").firstChild.textContent.trim(), _("R mends it, Y ignores it, N goes to the next"));
   }
 
   // Mends the fault that was walked to, or lets it be; the next one then stands in its place.
@@ -64,7 +64,7 @@ export class Walking {
     const row = faults[Math.min(Math.max(0, this.walked), faults.length - 1)];
     const button = row.querySelector(`.${what}`);
     if (!button) {
-      this.say(_("Nothing mends this by one change"), _("Y lets it be"));
+      this.say(_("Nothing mends this by one change"), _("Y ignores it"));
       return;
     }
     this.walked -= 1; // what follows moves up

@@ -188,7 +188,7 @@ export class Hand {
     }
     this.stage.follow({ ...by, lines });
     const name = this.scene.inHand.map((cut) => cut.name).join(", ");
-    this.acts.say(name, words.length ? _("meets %(what)s; hold Ctrl to pass by", { what: words.join(_(", and ")) }) : `${this.sayFar(by)}; ${PUTS_BACK}`);
+    this.acts.say(name, words.length ? _("meets %(what)s; hold Ctrl to move freely", { what: words.join(_(", and ")) }) : `${this.sayFar(by)}; ${PUTS_BACK}`);
   }
 
   sayFar({ right, down }) {
