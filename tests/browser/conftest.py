@@ -2,6 +2,7 @@
 
 import base64
 import os
+import re
 import socket
 import threading
 from collections.abc import Callable, Iterator
@@ -166,13 +167,38 @@ def tab_to(page: Page, target: Locator, most: int = 60, key: str = "Tab") -> Non
     raise AssertionError(f"{target} cannot be reached by {most} presses of {key}")
 
 
+_NAMED = "button link textbox checkbox radio slider spinbutton combobox switch searchbox".split()
+_STAND_ALONE = frozenset(
+    "add area backing brightness compare contrast copy copyright deutsch direction distance english export gamma guide hardness height history"
+    " holes home keys lean length name opacity pause recolour redo rename saturation sizes stop strength tilt tolerance trays undo unit versions width".split()
+)
+"""Nouns, and verbs that stand for what the page is about: what may be a control's whole name."""
+
+
+def find_bare_names(page: Page) -> list[str]:
+    """Return the names of controls that nobody understands who hears them alone: a pronoun, an adjective, a number.
+
+    One word must be a noun or a verb that says all; what people called a picture, a tray or a scene may be anything.
+    """
+    said = page.locator("body").aria_snapshot()
+    found = re.findall(r'- (\w+) "((?:[^"\\]|\\.)*)"[^\n]*(?:\n\s+- /url: (\S+))?', said)
+    theirs = ("/sheets/", "/scenes/", "/trays/")
+    return [
+        f"{role}: {name}"
+        for role, name, url in found
+        if role in _NAMED and not url.startswith(theirs)
+        and (not re.search("[A-Za-z]{2}", name) or re.fullmatch(r"(\w+ )?(it|this|that|them|these|those|one)", name, re.I) or (" " not in name.strip() and "." not in name and name.lower() not in _STAND_ALONE))
+    ]  # fmt: skip
+
+
 def find_axe_faults(page: Page) -> list[str]:
-    """Return what axe-core finds wrong, as one line a kind."""
+    """Return what axe-core finds wrong, as one line a kind, and controls whose names say too little."""
+    bare = find_bare_names(page) if page.evaluate("document.documentElement.lang") == "en" else []
     page.evaluate(AXE)
     found = page.evaluate(
         "() => axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
     )
-    return [
+    return bare + [
         f"{v['id']}: {v['help']} {[n['target'] for n in v['nodes']][:4]}"
         for v in found["violations"]
     ]

@@ -24,7 +24,7 @@ def strap_on_a_case(d):
 
 
 def take(page, name):
-    page.get_by_role("button", name=name, exact=True).click()
+    page.get_by_role("button", name=f"In hand {name}", exact=True).click()
     page.locator("[data-implement][aria-pressed=true]", has_text=name).wait_for()
 
 
@@ -59,11 +59,11 @@ def test_a_strap_is_cleared_by_a_loop_with_a_part_cut_out_and_brought_back_by_a_
     assert export(page)[40, 200, 3] == 255
     take(page, "loop")
     page.locator("#verb", has_text="Draw around a place").wait_for()
-    assert page.get_by_role("button", name="Clear it").is_hidden()
+    assert page.get_by_role("button", name="Clear the area").is_hidden()
     draw(page, (10, 160), (10, 240), (100, 240), (100, 160), (11, 160))
     take(page, "box")  # what was drawn is still to be decided
     draw(page, (70, 190), (90, 210))
-    page.get_by_role("button", name="Clear it").click()
+    page.get_by_role("button", name="Clear the area").click()
     settle(page, "area cleared")
     assert "an area" in page.locator("#sentence-by_hand").inner_text()
     cut = export(page)
@@ -73,7 +73,7 @@ def test_a_strap_is_cleared_by_a_loop_with_a_part_cut_out_and_brought_back_by_a_
 
     page.keyboard.press("Escape")  # with nothing focused on the stage, it stays in hand
     draw(page, (30, 185), (50, 215))
-    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("button", name="Keep the area").click()
     settle(page, "area kept")
     assert (export(page)[32:48, 187:213, 3] == 255).all()
     assert find_axe_faults(page) == []
@@ -195,8 +195,8 @@ def test_a_feathers_rim_is_rubbed_while_a_guard_protects_it_and_a_piece_is_broug
     assert (cut[ground] < 16).mean() > 0.97
     assert (cut[deep] > 240).mean() > 0.97
     assert (cut[: row - 70, :8] == 255).all()  # beyond the stroke nothing went
-    page.get_by_role("button", name="stroke", exact=True).click()
-    page.get_by_role("button", name="keeps", exact=True).click()
+    page.get_by_role("button", name="In hand stroke", exact=True).click()
+    page.get_by_role("button", name="What the stroke does keeps", exact=True).click()
     page.locator("#verb", has_text="keeps").wait_for()
     set_measure(page, "across", 10)
     draw(page, (row, 6), (row, 16), size=size)
@@ -216,7 +216,7 @@ def test_corners_are_set_by_keys_alone(page, workshop):
     page.keyboard.press("Enter")
     page.locator("#verb", has_text="Corner 5").wait_for()
     page.get_by_role("button", name="Close the ring").click()
-    page.get_by_role("button", name="Clear it").click()
+    page.get_by_role("button", name="Clear the area").click()
     settle(page, "area cleared")
     gone = export(page)[60:340, 60:340, 3] == 0
     assert gone.sum() == pytest.approx(128 * 128, rel=0.02)
@@ -225,7 +225,7 @@ def test_corners_are_set_by_keys_alone(page, workshop):
 def test_a_finger_draws_two_move_and_once_a_pen_is_seen_fingers_only_move(open_context, workshop):
     page = open_context(viewport={"width": 400, "height": 800}, has_touch=True).new_page()
     sheet = open_sheet(page, workshop, png_of(strap_on_a_case), "by_hand")
-    page.get_by_role("button", name="stroke", exact=True).tap()
+    page.get_by_role("button", name="In hand stroke", exact=True).tap()
     box = page.locator("#stage").bounding_box()
     assert box["height"] > 350
 

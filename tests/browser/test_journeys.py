@@ -110,7 +110,7 @@ def test_a_bad_file_beside_two_good_ones(page, workshop, badge_png, badge_jpg, c
     page.locator(".card").nth(1).wait_for()
     rows = page.locator("#arrivals li")
     assert [("added" in text) for text in rows.all_inner_texts()] == [True, False, True]
-    assert "content is none of them" in rows.nth(1).inner_text()
+    assert "content is none of PNG" in rows.nth(1).inner_text()
     assert [sheet.name for sheet in workshop.sheets.list_all()] == ["two.jpg", "one.png"]
     assert page.locator("#tray-sentence").inner_text().startswith("2 pictures")
     for _ in range(100):  # the policy forbids waiting by a string that the page would evaluate

@@ -35,7 +35,7 @@ def test_four_sheets_with_bad_files_among_them_are_keyed_alike_and_fetched_as_a_
     pictures = [(f"logo {tone}.png", disc_png(tone)) for tone in (10, 60, 110)]
     pictures += [("cloth.png", busy_png()), ("broken.png", b"no picture"), ("notes.txt", b"hello")]
     page.set_input_files("#picture", [{"name": n, "mimeType": "image/png", "buffer": b} for n, b in pictures])  # fmt: skip
-    page.get_by_text("this file’s content is none of them").first.wait_for()
+    page.get_by_text("This file’s content is none of PNG").first.wait_for()
     page.locator("#arrivals li", has_text="notes.txt").locator(".said").wait_for()
     complaints.expect("415")
     page.reload()  # as a person does who has read which were refused

@@ -28,7 +28,7 @@ def desk(tmp_path, monkeypatch, badge_png, badge_jpg):
     (tmp_path / "sticker.png").write_bytes(badge_png)
     (tmp_path / "scans").mkdir()
     (tmp_path / "scans" / "pad.png").write_bytes(draw_pad())
-    cut = {"picture": "sticker.png", "name": "sticker", "left": 10, "top": 12, "recipe": {}}
+    cut = {"picture": "sticker.png", "name": "sticker", "left": 10, "top": 12}
     scene = {"base": "#F4EBD9", "width": 300, "height": 200, "cuts": [cut]}
     (tmp_path / "card.json").write_text(json.dumps(scene))
     monkeypatch.chdir(tmp_path)
@@ -69,7 +69,7 @@ def test_every_example_runs_as_it_is_typed(desk, monkeypatch, redis_url):  # noq
     ink = read_png((desk / "signature.png").read_bytes())
     solid = ink[ink[..., 3] > 250][:, :3]
     assert (abs(solid.astype(int) - (0x1C, 0x32, 0x5E)).max(axis=0) <= 1).all()
-    assert (desk / "data" / "tidymargin.db").is_file() or any((desk / "data").glob("*.db"))
+    assert (desk / "data" / "sheets.sqlite").is_file()
 
 
 def test_readme_names_no_command_that_is_not_an_example_or_run_by_the_build():

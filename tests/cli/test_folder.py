@@ -57,7 +57,7 @@ def test_a_folder_is_keyed_as_its_pictures_are_with_a_manifest_and_the_doubtful_
     ]  # fmt: skip
     rows = json.loads((out / "manifest.json").read_text())["pictures"]
     assert [row["name"] for row in rows] == ["bad.png", "Badge.jpg.png", "badge.png", "busy.png"]
-    assert rows[0]["failed"].startswith("Expected PNG")
+    assert rows[0]["failed"].startswith("This file’s content is none of PNG")
     assert (rows[2]["ground"], rows[2]["files"], rows[3]["ground"]) == ("flat", ["badge.png"], "none")  # fmt: skip
     table = list(csv.DictReader(io.StringIO((out / "manifest.csv").read_text("utf-8-sig"))))
     assert [row["name"] for row in table] == [row["name"] for row in rows]
@@ -75,7 +75,7 @@ def test_a_folder_is_keyed_as_its_pictures_are_with_a_manifest_and_the_doubtful_
         (["{folder}", "-o", "{folder}"], "another folder as output"),
         (["{folder}", "-o", "{folder}/badge.png"], "is a file"),
         (["{folder}", "-o", "{folder}/../x", "--jobs", "0"], "1 to 64 jobs"),
-        (["{folder}/../empty", "-o", "{folder}/../x"], "found no file"),
+        (["{folder}/../empty", "-o", "{folder}/../x"], "There are no pictures in"),
     ],
 )
 def test_what_cannot_be_done_with_a_folder_is_one_sentence_and_writes_nothing(folder, arguments, said):  # fmt: skip

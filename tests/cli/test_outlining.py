@@ -122,9 +122,11 @@ def test_what_is_absurd_is_refused_in_a_sentence_and_nothing_is_written_over(log
     (tmp_path / "there.svg").write_text("mine")
     call("trace", logo, "-o", tmp_path / "there.svg", code=77)
     assert (tmp_path / "there.svg").read_text() == "mine"
-    assert "cannot be read as one" in call("cut-out", logo, "-o", tmp_path / "m.png", code=65)
+    assert "cannot be read as an SVG or DXF file" in call(
+        "cut-out", logo, "-o", tmp_path / "m.png", code=65
+    )
     (tmp_path / "empty.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg"/>')
-    assert "holds none" in call(
+    assert "holds no lines to cut along" in call(
         "cut-out", tmp_path / "empty.svg", "-o", tmp_path / "m.png", code=65
     )
     assert logo.read_bytes() == before

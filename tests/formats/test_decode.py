@@ -148,10 +148,10 @@ WHOLE = saved(Image.fromarray(np.random.default_rng(0).integers(0, 255, (64, 64,
 BAD = {
     "empty": (b"", BadImageError, "This file is empty"),
     "cut off": (WHOLE[: len(WHOLE) // 2], BadImageError, "breaks off or is damaged"),
-    "text": (b"hello, I am not a picture" * 9, BadImageError, "none of them"),
-    "huge": (huge_header(), TooLargeError, "at most 200 megapixels, got 60000 × 60000 px"),
+    "text": (b"hello, I am not a picture" * 9, BadImageError, "none of PNG"),
+    "huge": (huge_header(), TooLargeError, "60000 × 60000 px .*at most 200 megapixels"),
     "pdf": (b"%PDF-1.7 ...", BadImageError, "This is a PDF"),
-    "heic": (b"\0\0\0\x18ftypheic\0\0\0\0", BadImageError, "damaged|none of them|cannot be read"),
+    "heic": (b"\0\0\0\x18ftypheic\0\0\0\0", BadImageError, "damaged|none of PNG|cannot be read"),
     "svg": (b"<?xml version='1.0'?><svg/>", BadImageError, "SVG"),
 }
 

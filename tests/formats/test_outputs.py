@@ -143,7 +143,7 @@ def test_every_file_is_checked_by_reading_it_back_and_says_nothing_of_the_origin
 
 
 def test_what_is_longer_than_a_format_may_be_is_refused_in_a_sentence():
-    with pytest.raises(BadParameterError, match="at most 16,383 px a side for WEBP"):
+    with pytest.raises(BadParameterError, match="WEBP holds at most 16,383 px a side"):
         write_cut(np.zeros((1, 16_500, 4), np.uint8), "webp", Wish())
 
 
@@ -198,7 +198,7 @@ def test_a_figure_is_framed_with_its_margins_in_the_middle_of_what_was_asked(fra
     figure = Region(30, 50, 60, 100)
     assert frame.place(figure, 100, 200) == place
     assert Frame(True, frame.margins_px, None).place(None, 100, 200).height >= 100
-    with pytest.raises(BadParameterError, match="200 megapixels, got 1800000 × 30 px"):
+    with pytest.raises(BadParameterError, match="1800000 × 30 px is too large.*200 megapixels"):
         Frame(True, box=(60_000, 1)).place(figure, 100, 200)
 
 

@@ -154,7 +154,7 @@ def test_too_many_are_counted_before_any_is_drawn(monkeypatch, badge_png):
         with pytest.raises(TooLargeError, match="at most 3"):
             next(take_apart(data, "file.x"))
     monkeypatch.setattr(unpacking, "MOST_SHAPES", 100)
-    with pytest.raises(TooLargeError, match="at most 100 elements"):
+    with pytest.raises(TooLargeError, match="more than 100 elements"):
         next(take_apart(SVG.format("<g/>" * 100).encode(), "file.svg"))
 
 

@@ -75,7 +75,7 @@ def test_a_backup_made_while_the_folder_is_open_brings_everything_back_elsewhere
     shop = open_workshop(folder)
     made = run(folder, "backup", tmp_path / "all.zip")
     assert made.exit_code == 0, made.output
-    assert "2 sheets, 2 originals" in made.output
+    assert "2 pictures, 2 originals" in made.output
     shop.close()
     back = run(tmp_path / "new", "restore", tmp_path / "all.zip")
     assert back.exit_code == 0, back.output

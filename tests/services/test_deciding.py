@@ -162,7 +162,7 @@ def test_a_figure_pick_and_a_guard_hold_what_a_high_tolerance_would_take(worksho
     guarded = deciding.guard_place(begin(workshop, undone.id, undone.head), 200, 140)
     assert guarded.recipe.reach.guards[0].colour == "#E8D5C4"
     assert alpha_of(workshop, guarded)[200, 140] == 255
-    with pytest.raises(BadParameterError, match="inside the picture"):
+    with pytest.raises(BadParameterError, match="outside the picture"):
         deciding.guard_place(begin(workshop, guarded.id, guarded.head), -1, 3)
 
 

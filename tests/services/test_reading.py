@@ -62,9 +62,9 @@ def test_a_process_of_its_own_decodes_as_the_function_does(readers, badge_jpg, b
     size = readers.measure_size(badge_png)
     assert (size.width, size.height) == (160, 160)
     assert size.peak_bytes > 160 * 160 * 7
-    with pytest.raises(TooLargeError, match="at most 60,000 px a side, got 70,000 × 4 px"):
+    with pytest.raises(TooLargeError, match="70,000 × 4 px; at most 60,000 px a side"):
         readers.decode(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR" + struct.pack(">II", 70_000, 4) + bytes(9))
-    with pytest.raises(BadImageError, match="none of them"):
+    with pytest.raises(BadImageError, match="none of PNG"):
         readers.decode(b"no picture")
 
 

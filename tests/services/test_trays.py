@@ -419,14 +419,16 @@ def test_a_worker_refuses_another_engine_in_words_and_nothing_on_the_queue_is_mo
     older, unread = Order("badge", Recipe().to_json(), 1), Order("badge", Recipe().to_json())
     jobs.put("1", older, badge_png)
     assert jobs.take_one()
-    assert jobs.collect("1", older).startswith("Expected a worker of engine 1, got one of engine")
+    assert jobs.collect("1", older).startswith(
+        "The server cuts with engine 1, and this worker with engine"
+    )
     jobs.put("2", unread, b"no picture")
     jobs.take_one()
-    assert jobs.collect("2", unread).startswith("Expected PNG")
+    assert jobs.collect("2", unread).startswith("This file’s content is none of PNG")
     queue.storage.enqueue(b"\x80\x04cos\nsystem\n(S'touch /tmp/never'\ntR.")
     assert jobs.take_one()  # and dropped
     assert not Path("/tmp/never").exists()
-    with pytest.raises(UnusableArgumentError, match="none answers"):
+    with pytest.raises(UnusableArgumentError, match="No Redis answers"):
         open_queue("redis://127.0.0.1:1/0")
     with pytest.raises(UnusableArgumentError, match="redis://HOST"):
         open_queue("file:///etc")

@@ -102,7 +102,7 @@ def test_a_bad_file_among_good_ones_is_said_and_taken_once_it_is_mended(
     assert names(workshop) == ["good.png"]
     assert [tray.name for tray in workshop.trays.list_all()] == ["scans"]
     assert set(watcher.seen.refused) == {"notes.txt", "empty.png"}
-    assert "none of them" in watcher.seen.refused["notes.txt"]
+    assert "none of PNG" in watcher.seen.refused["notes.txt"]
     (folder / "empty.png").write_bytes(to_png(decode_picture(make_page(1)).picture.rgb[:90, :90]))
     (folder / "notes.txt").unlink()
     for _ in range(3):
@@ -187,7 +187,7 @@ def test_any_name_can_be_shown_and_nothing_ends_the_watching(workshop, folder, b
     page = create_app(workshop, watched=watcher.seen).test_client().get("/")
     assert page.status_code == 200
     assert names(workshop) == ["caf\ufffd.png"]
-    assert "<strong>\ufffd.txt</strong>: Expected" in page.text
+    assert "<strong>\ufffd.txt</strong>: This file" in page.text
     monkeypatch.setattr("tidymargin.services.folder.watching._LOOK_EVERY_S", 0.01)
     calls = []
     real = watcher.look
@@ -210,7 +210,7 @@ def test_any_name_can_be_shown_and_nothing_ends_the_watching(workshop, folder, b
 
 def test_a_folder_that_is_not_there_is_refused_in_a_sentence(tmp_path):
     shop = open_workshop(tmp_path / "data")
-    with pytest.raises(UnusableArgumentError, match="Expected a folder to watch"):
+    with pytest.raises(UnusableArgumentError, match="There is no folder to watch"):
         Watcher(shop, tmp_path / "nowhere")
     shop.close()
 

@@ -103,7 +103,7 @@ def test_a_plain_form_of_good_bad_good_adds_both_and_names_the_bad_one(client, t
     page = BeautifulSoup(answer.data, "html.parser")
     assert page.find("h1").text == "2 of 3 were added."
     assert "bad.png" in page.text
-    assert "none of them" in page.text
+    assert "none of PNG" in page.text
     assert {sheet.name for sheet in workshop.sheets.list_all()} == {"one.png", "two.png"}
 
 
@@ -114,7 +114,7 @@ def test_a_form_of_too_many_parts_is_not_called_too_large_a_file(client, token):
         headers={"X-CSRFToken": token, "Accept": "application/json"},
     )
     assert answer.status_code == 413
-    assert "at most 1,000 parts" in answer.json["message"]
+    assert "more than 1,000 parts" in answer.json["message"]
     large = client.post(
         "/sheets",
         data=b"",
@@ -122,7 +122,7 @@ def test_a_form_of_too_many_parts_is_not_called_too_large_a_file(client, token):
         environ_overrides={"CONTENT_LENGTH": str(10**9)},
         content_type="multipart/form-data; boundary=x",
     )
-    assert "at most 500 MB" in large.json["message"]
+    assert "the 500 MB that can" in large.json["message"]
 
 
 @pytest.mark.parametrize(
@@ -403,14 +403,14 @@ def test_a_database_that_cannot_be_used_is_said_offered_to_be_put_back_and_kept(
     again = open_workshop(tmp_path)
     assert {s.name for s in again.sheets.list_all()} == {f"{n}.png" for n in range(4)}
     again.close()
-    assert look(tmp_path).output.endswith("nothing is wrong\n")
+    assert look(tmp_path).output.endswith("Nothing is wrong.\n")
 
 
 def test_a_data_folder_that_is_a_file_is_said(tmp_path):
     (tmp_path / "data").write_bytes(b"x")
     said = run(tmp_path / "data", "serve")
     assert said.returncode == 77
-    assert "found a file" in said.stderr
+    assert "There is a file at" in said.stderr
     assert "Traceback" not in said.stderr
     assert look(tmp_path / "nowhere").exit_code == 66
 

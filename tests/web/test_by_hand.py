@@ -72,7 +72,7 @@ def test_marks_are_listed_by_spell_with_their_place_and_drawn_by_name(client, sh
     page = open_step(client, sheet)
     words = [row.get_text(" ", strip=True) for row in page.select(".marks .mark .words")]
     assert words == [
-        "An outline still open, decides nothing", "An area keeps",
+        "An outline not closed yet, so it decides nothing", "An area keeps",
         "A stroke on the background only clears, 12 px", "3 strokes clears, 10 px",
     ]  # fmt: skip
     assert [button.get_text() for button in page.select("#sentence-by_hand .phrase")] == ["4 strokes", "an area", "an outline"]  # fmt: skip

@@ -127,7 +127,7 @@ def test_running_out_of_open_files_is_said_in_a_sentence(client, token, monkeypa
 def test_a_picture_too_small_to_be_cut_is_refused_as_that(client, token, workshop, shape):
     tiny = to_png(np.zeros((*shape, 3), np.uint8))
     refused = client.post("/sheets", data={"picture": (io.BytesIO(tiny), "n.png")}, headers={"X-CSRFToken": token, "Accept": "application/json"})  # fmt: skip
-    said = f"Expected a picture of at least 8 × 8 px, got {shape[1]} × {shape[0]} px."
+    said = f"This picture has {shape[1]} × {shape[0]} px; at least 8 × 8 px are needed."
     assert (refused.status_code, refused.json["message"]) == (415, said)
     assert workshop.sheets.list_all() == []
 

@@ -17,10 +17,14 @@ _MOST_SCENE_BYTES = 4 * 1024 * 1024
 @click.command()
 @click.argument("scene", type=click.Path(path_type=Path), required=False)
 @click.option(
-    "-o", "--output", help="Where to write: a file ending in .png, .jpg, .webp, .avif, .pdf, .ora or .svg."
+    "-o",
+    "--output",
+    help="Where to write: a file ending in .png, .jpg, .webp, .avif, .pdf, .ora or .svg.",
 )
 @click.option("--schema", is_flag=True, help="Print the JSON Schema of scene files.")
-@click.option("--replace", is_flag=True, help="Allow a file to be replaced, but never one that is read.")
+@click.option(
+    "--replace", is_flag=True, help="Allow a file to be replaced, but never one that is read."
+)
 @told
 def scene(scene: Path | None, output: str | None, schema: bool, replace: bool) -> None:
     """Arrange cuts on a base as a scene file says, and write the result."""

@@ -13,7 +13,9 @@ from tidymargin.process import program
 @click.command()
 @click.option("--fix", is_flag=True, help="Repair what can be repaired without loss.")
 @click.option(
-    "--use-copy", metavar="NAME", help="Together with --fix: put this copy of the database in place."
+    "--use-copy",
+    metavar="NAME",
+    help="Together with --fix: put this copy of the database in place.",
 )
 @told
 def doctor(fix: bool, use_copy: str | None) -> None:

@@ -35,7 +35,9 @@ def _to_row(fault: "Fault") -> dict[str, Any]:
 @click.command()
 @click.argument("picture", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
-@click.option("--print-mm", type=float, metavar="MM", help="Width in mm at which the cut is to be printed.")
+@click.option(
+    "--print-mm", type=float, metavar="MM", help="Width in mm at which the cut is to be printed."
+)
 @deciding
 @told
 def faults(
@@ -58,7 +60,9 @@ def faults(
         click.echo(json.dumps([_to_row(fault) for fault in found], indent=1))
     else:
         what = "taken as a cut" if is_cut else "cut as the browser would"
-        click.echo(f"{picture.name}, {what}: {len(found)} {'problem' if len(found) == 1 else 'problems'}")
+        click.echo(
+            f"{picture.name}, {what}: {len(found)} {'problem' if len(found) == 1 else 'problems'}"
+        )
         for fault in found:
             severe = ", severe" if fault.is_severe else ""
             click.echo(f"- at {fault.col}, {fault.row}: {word_fault(fault)}{severe}")

@@ -20,7 +20,11 @@ from tidymargin.formats.asked import DRAWING_PX, PAGE_DPI, Asked
 )
 @deciding
 @exporting
-@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the settings that were used into this recipe file.")
+@click.option(
+    "--save-recipe",
+    type=click.Path(path_type=Path),
+    help="Write the settings that were used into this recipe file.",
+)
 @click.option(
     "--page-dpi",
     type=float,
@@ -36,9 +40,15 @@ from tidymargin.formats.asked import DRAWING_PX, PAGE_DPI, Asked
     help="Length in px at which an SVG is drawn; 2048 if not given.",
 )
 @click.option(
-    "--jobs", type=int, default=1, metavar="N", help="How many pictures of a folder are cut at once."
+    "--jobs",
+    type=int,
+    default=1,
+    metavar="N",
+    help="How many pictures of a folder are cut at once.",
 )
-@click.option("--replace", is_flag=True, help="Allow files to be replaced, but never a picture that is read.")
+@click.option(
+    "--replace", is_flag=True, help="Allow files to be replaced, but never a picture that is read."
+)
 @told
 def key(
     inputs: tuple[Path, ...],

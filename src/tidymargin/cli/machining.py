@@ -30,7 +30,9 @@ _MOST_BYTES = 64 * 1024 * 1024
     metavar="LENGTH",
     help="How far the blade goes on after a line has closed; four times --blade if not given.",
 )
-@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON instead of sentences.")
+@click.option(
+    "--json", "as_json", is_flag=True, help="Print the result as JSON instead of sentences."
+)
 @click.option(
     "--replace", is_flag=True, help="Allow a file to be replaced, but never the one that is read."
 )

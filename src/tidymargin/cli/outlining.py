@@ -74,7 +74,9 @@ def _open(
 
 @click.command()
 @click.argument("picture", type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, help="Where to write: a file ending in .svg, .pdf or .dxf.")
+@click.option(
+    "-o", "--output", required=True, help="Where to write: a file ending in .svg, .pdf or .dxf."
+)
 @click.option("--colours", metavar="N|auto", help="Number of colours; 1 if not given.")
 @click.option(
     "--cutoff", type=float, metavar="0-100", help="Trace only what is darker than this lightness."
@@ -90,12 +92,29 @@ def _open(
 )
 @click.option("--strokes", is_flag=True, help="Trace lines along their middle, each with a width.")
 @click.option(
-    "--dpi", type=float, metavar="DPI", help="Dots per inch of the picture, if its file states none or a wrong number."
+    "--dpi",
+    type=float,
+    metavar="DPI",
+    help="Dots per inch of the picture, if its file states none or a wrong number.",
 )
-@click.option("--key-tolerance", type=float, help="How far a colour may be from the background and still be cleared, 0 to 50; measured if not given.")
-@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the settings that were used into this recipe file.")
-@click.option("--json", "as_json", is_flag=True, help="Print what was traced as JSON instead of sentences.")
-@click.option("--replace", is_flag=True, help="Allow a file to be replaced, but never the picture that is read.")
+@click.option(
+    "--key-tolerance",
+    type=float,
+    help="How far a colour may be from the background and still be cleared, 0 to 50; measured if not given.",
+)
+@click.option(
+    "--save-recipe",
+    type=click.Path(path_type=Path),
+    help="Write the settings that were used into this recipe file.",
+)
+@click.option(
+    "--json", "as_json", is_flag=True, help="Print what was traced as JSON instead of sentences."
+)
+@click.option(
+    "--replace",
+    is_flag=True,
+    help="Allow a file to be replaced, but never the picture that is read.",
+)
 @deciding
 @told
 def trace(
@@ -200,10 +219,15 @@ def _read_sheet(text: str | None, known: "SheetEntry | None", gap: float | None,
     help="Distance of the line from the subject, such as 2mm; below 0 it lies inside.",
 )
 @click.option(
-    "--corners", type=click.Choice(["round", "sharp"]), help="Corners of the line; round if not given."
+    "--corners",
+    type=click.Choice(["round", "sharp"]),
+    help="Corners of the line; round if not given.",
 )
 @click.option(
-    "--bridges", type=LENGTH, metavar="LENGTH", help="Join separate pieces by bridges of this width."
+    "--bridges",
+    type=LENGTH,
+    metavar="LENGTH",
+    help="Join separate pieces by bridges of this width.",
 )
 @click.option(
     "--smallest",
@@ -220,21 +244,41 @@ def _read_sheet(text: str | None, known: "SheetEntry | None", gap: float | None,
 )
 @click.option("--drop", multiple=True, metavar="X,Y", help="Leave out the piece at this place.")
 @click.option(
-    "--dpi", type=float, metavar="DPI", help="Dots per inch of the picture, if its file states none or a wrong number."
+    "--dpi",
+    type=float,
+    metavar="DPI",
+    help="Dots per inch of the picture, if its file states none or a wrong number.",
 )
 @click.option(
-    "--sheet", metavar="WxHmm", help="Arrange the pieces on a sheet of this size, such as 210x297mm."
+    "--sheet",
+    metavar="WxHmm",
+    help="Arrange the pieces on a sheet of this size, such as 210x297mm.",
 )
 @click.option(
-    "--gap", type=LENGTH, metavar="LENGTH", help="Gap between pieces on the sheet; 5mm if not given."
+    "--gap",
+    type=LENGTH,
+    metavar="LENGTH",
+    help="Gap between pieces on the sheet; 5mm if not given.",
 )
-@click.option("--copies", type=click.IntRange(1, 1000), help="Number of copies of each piece on the sheet.")
+@click.option(
+    "--copies", type=click.IntRange(1, 1000), help="Number of copies of each piece on the sheet."
+)
 @click.option(
     "--marks", is_flag=True, help="Add corner marks by which a machine finds the print (PDF only)."
 )
-@click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the settings that were used into this recipe file.")
-@click.option("--json", "as_json", is_flag=True, help="Print what will be cut as JSON instead of sentences.")
-@click.option("--replace", is_flag=True, help="Allow a file to be replaced, but never the picture that is read.")
+@click.option(
+    "--save-recipe",
+    type=click.Path(path_type=Path),
+    help="Write the settings that were used into this recipe file.",
+)
+@click.option(
+    "--json", "as_json", is_flag=True, help="Print what will be cut as JSON instead of sentences."
+)
+@click.option(
+    "--replace",
+    is_flag=True,
+    help="Allow a file to be replaced, but never the picture that is read.",
+)
 @deciding
 @told
 def cutline(

@@ -29,7 +29,15 @@ def write_reference() -> str:
 def _write_command(command: click.Command, context: click.Context) -> str:
     usage = " ".join(command.collect_usage_pieces(context))
     text = " ".join((command.help or "").split())
-    lines = [f"## {context.info_name}", "", f"`{context.command_path} {usage}`", "", text, "", "```sh"]
+    lines = [
+        f"## {context.info_name}",
+        "",
+        f"`{context.command_path} {usage}`",
+        "",
+        text,
+        "",
+        "```sh",
+    ]
     lines += [*(f"./tidy {said}" for said in EXAMPLES[str(context.info_name)]), "```"]
     options = [one.get_help_record(context) for one in command.params]
     rows = [f"| `{_escape(said)}` | {_escape(words)} |" for said, words in filter(None, options)]

@@ -39,17 +39,28 @@ def _bad_line(text: str, field: str) -> BadParameterError:
     "--keep-scribble", multiple=True, metavar="X,Y,X,Y…", help="A scribble on the subject."
 )
 @click.option(
-    "--clear-scribble", multiple=True, metavar="X,Y,X,Y…", help="A scribble on what is to be removed."
+    "--clear-scribble",
+    multiple=True,
+    metavar="X,Y,X,Y…",
+    help="A scribble on what is to be removed.",
 )
 @click.option("--around", metavar="X,Y,X,Y…", help="A line loosely around the subject.")
 @click.option(
     "--across", type=float, default=20.0, show_default=True, help="Width of the scribbles in px."
 )
-@click.option("--recipe", type=click.Path(path_type=Path), help="Begin with the settings in this recipe file.")
 @click.option(
-    "--save-recipe", type=click.Path(path_type=Path), help="Write the settings and the result into this recipe file."
+    "--recipe", type=click.Path(path_type=Path), help="Begin with the settings in this recipe file."
 )
-@click.option("--replace", is_flag=True, help="Allow files to be replaced, but never the picture that is read.")
+@click.option(
+    "--save-recipe",
+    type=click.Path(path_type=Path),
+    help="Write the settings and the result into this recipe file.",
+)
+@click.option(
+    "--replace",
+    is_flag=True,
+    help="Allow files to be replaced, but never the picture that is read.",
+)
 @told
 def rough(
     picture: Path,

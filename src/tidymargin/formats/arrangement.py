@@ -198,7 +198,9 @@ def _validate(make: Callable[[], M]) -> M:
         # the last part is said where it stands on the page
         field = str(first["loc"][-1]) if first["loc"] else None
         place = f"{field.replace('_', ' ')}: " if field else ""
-        raise BadParameterError(f"This scene does not hold together: {place}{said}.", field=field) from error
+        raise BadParameterError(
+            f"This scene does not hold together: {place}{said}.", field=field
+        ) from error
 
 
 def read_arrangement(text: str) -> Arrangement:

@@ -112,7 +112,9 @@ def check_database(path: Path) -> str | None:
         It is held by another program.
     """
     if path.is_dir():
-        raise DamagedDatabaseError(f"There is a folder at {path}, where the database should be.", hint=_TO_MEND)
+        raise DamagedDatabaseError(
+            f"There is a folder at {path}, where the database should be.", hint=_TO_MEND
+        )
     if not path.exists() or not path.stat().st_size:
         raise DamagedDatabaseError(f"The database {path} is missing or empty.", hint=_TO_MEND)
     known = list_revisions()

@@ -261,7 +261,9 @@ def lay_row(workshop: Workshop, name: str, sheets: Sequence[Sheet], *, high_px: 
         There are none, or too many.
     """
     if not 1 <= len(sheets) <= MOST_CUTS:
-        raise BadParameterError(f"A row takes 1 to {MOST_CUTS} pictures, and this tray has {len(sheets)}.")
+        raise BadParameterError(
+            f"A row takes 1 to {MOST_CUTS} pictures, and this tray has {len(sheets)}."
+        )
     arrangement = Arrangement(width=high_px, height=high_px)
     for sheet in sheets:
         cut = place_sheet(arrangement, sheet)

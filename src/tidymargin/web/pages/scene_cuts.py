@@ -106,7 +106,9 @@ def set_values() -> Answer:
         return answer_scene(editing.set_cut(edit, key, "faded", opacity=read_number("opacity", float) / 100))  # fmt: skip
     if what == "name":
         return answer_scene(editing.set_cut(edit, key, "named", name=" ".join(str(given().get("name", "")).split())))  # fmt: skip
-    raise BadParameterError(gettext("This request does not say what to change of the cut."), field="what")
+    raise BadParameterError(
+        gettext("This request does not say what to change of the cut."), field="what"
+    )
 
 
 @blueprint.post("/inside")
@@ -195,7 +197,9 @@ def align() -> Answer:
     """Bring cuts in line, or give them equal distances."""
     axis, side = str(given().get("axis", "")), str(given().get("side", ""))
     if axis not in ("across", "down") or side not in ("first", "middle", "last", "spread"):
-        raise BadParameterError(gettext("This request does not say how to align the cuts."), field="side")
+        raise BadParameterError(
+            gettext("This request does not say how to align the cuts."), field="side"
+        )
     edit, keys = the_scene_edit(), read_keys()
     if side == "spread":
         return answer_scene(editing.spread_cuts(edit, keys, axis))  # type: ignore[arg-type]

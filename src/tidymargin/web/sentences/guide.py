@@ -117,7 +117,7 @@ JOBS = (
         ("buoy-sticker",),
         (
             Step(gettext_noop("Press **PNG** in the last sentence, and open **Further formats**.")),
-            Step(gettext_noop("Tick **a cutting line as SVG**, untick **PNG**, and press **Set**.")),
+            Step(gettext_noop("Tick **a cutting line as SVG**, untick **PNG**, and press **Set the formats**.")),
             Step(gettext_noop("Open **Cutting line for a machine**, and type **3** at **Distance from the subject, in mm (below 0 inside it)**.")),
             Step(gettext_noop("Press **Export a cutting line as SVG**.")),
         ),
@@ -138,7 +138,7 @@ JOBS = (
         ("compass-rose",),
         (
             Step(gettext_noop("Press **PNG** in the last sentence, and open **Further formats**.")),
-            Step(gettext_noop("Tick **SVG outlines**, untick **PNG**, and press **Set**.")),
+            Step(gettext_noop("Tick **SVG outlines**, untick **PNG**, and press **Set the formats**.")),
             Step(gettext_noop("Press **Export SVG outlines**.")),
         ),
     ),

@@ -52,7 +52,9 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("Arrows", gettext_noop("Move what is in hand by 1 px; with Shift, by 10 px")),
         Key("L, K", gettext_noop("Make the cut larger or smaller by 5 %")),
         Key("T", gettext_noop("Turn the cut by 5° clockwise; with Shift, the other way")),
-        Key("Page Up, Page Down", gettext_noop("Move the cut one step forward or back in the stack")),
+        Key(
+            "Page Up, Page Down", gettext_noop("Move the cut one step forward or back in the stack")
+        ),
         Key("Delete", gettext_noop("Take the cuts in hand out of the scene")),
         Key("Esc", gettext_noop("Put back what is being dragged, or lay down what is in hand")),
         Key("Shift, and click", gettext_noop("Take a further cut in hand")),
