@@ -167,12 +167,22 @@ def tab_to(page: Page, target: Locator, most: int = 60, key: str = "Tab") -> Non
     raise AssertionError(f"{target} cannot be reached by {most} presses of {key}")
 
 
-_NAMED = "button link textbox checkbox radio slider spinbutton combobox switch searchbox".split()
-_STAND_ALONE = frozenset(
-    "add area backing brightness compare contrast copy copyright deutsch direction distance english export gamma guide hardness height history"
-    " holes home keys lean length name opacity pause recolour redo rename saturation sizes stop strength tilt tolerance trays undo unit versions width".split()
+_NAMED = (
+    "button",
+    "link",
+    "textbox",
+    "checkbox",
+    "radio",
+    "slider",
+    "spinbutton",
+    "combobox",
+    "switch",
 )
-"""Nouns, and verbs that stand for what the page is about: what may be a control's whole name."""
+_STAND_ALONE = """
+    add area backing base brightness compare contrast copy copyright deutsch direction distance english eo export gamma guide hardness height history
+    holes home keys lean length mirror name opacity pause recolour redo rename saturation sizes stop strength tilt tolerance trays undo unit versions width
+"""
+"""Nouns, and verbs of what the page is about, which may be a control's whole name; languages have their own."""
 
 
 def find_bare_names(page: Page) -> list[str]:
@@ -187,7 +197,7 @@ def find_bare_names(page: Page) -> list[str]:
         f"{role}: {name}"
         for role, name, url in found
         if role in _NAMED and not url.startswith(theirs)
-        and (not re.search("[A-Za-z]{2}", name) or re.fullmatch(r"(\w+ )?(it|this|that|them|these|those|one)", name, re.I) or (" " not in name.strip() and "." not in name and name.lower() not in _STAND_ALONE))
+        and (not re.search("[A-Za-z]{2}", name) or re.fullmatch(r"(\w+ )?(it|this|that|them|these|those|one)", name, re.I) or (" " not in name.strip() and "." not in name and name.lower() not in _STAND_ALONE.split()))
     ]  # fmt: skip
 
 

@@ -75,7 +75,7 @@ def test_a_pencil_drawing_is_made_black_by_a_ruler_for_a_dark_page(page, worksho
 def test_a_pastel_drawing_gets_a_white_backing_with_a_border_of_eight_pixels(page, workshop):
     open_sheet(page, workshop, png_of(draw_pastel), "colour")
     before = export(page)[..., 3]
-    page.get_by_role("button", name="Lay it under").click()
+    page.get_by_role("button", name="Lay the backing under").click()
     settle(page, "backing")
     found = export(page)
     away = cv2.distanceTransform((before < 128).astype(np.uint8), cv2.DIST_L2, 5)
@@ -192,8 +192,8 @@ def test_a_picture_of_ones_own_lies_behind_and_the_matte_is_seen_alone(page, wor
     page.locator("#sweep").evaluate("(t) => { t.value = 200; t.dispatchEvent(new Event('input', { bubbles: true })) }")  # fmt: skip
     expect_colour(200, 200, 200)
     assert np.array_equal(export(page), before)  # what lies behind is never exported
-    page.get_by_label("strip dark grey").check()
-    page.get_by_label("strip your picture").check()
+    page.get_by_label("strip: dark grey").check()
+    page.get_by_label("strip: your picture").check()
     page.get_by_role("button", name="Set the strip").click()
     settle(page, "proof strip")
     assert page.locator("#strip-now figure").count() == 6

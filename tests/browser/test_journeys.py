@@ -131,7 +131,7 @@ def test_a_full_disk_is_said_before_and_after_a_picture_is_sent(
     said = page.locator("#arrivals li .said")
     said.wait_for()
     assert "needs" in said.inner_text()
-    assert "0.0 MB are free. Free some room" in said.inner_text()
+    assert "0.0 MB are free. Free some disk space" in said.inner_text()
     complaints.expect("507")
     # room enough as it begins, and none once it breaks off: that is not a lost server
     free.pop(0)

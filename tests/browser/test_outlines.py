@@ -128,7 +128,7 @@ def test_a_mark_is_moved_by_pulling_and_by_keys_and_set_as_what_is_in_hand(page,
     settle(page, "stroke")
     set_measure(page, "across", 40)
     page.get_by_text("change or remove").click()
-    page.get_by_role("button", name="Set as in hand: mark 1").click()
+    page.get_by_role("button", name="Use the settings in hand: mark 1").click()
     settle(page, "mark changed")
     page.get_by_text("change or remove").click()
     page.get_by_role("button", name="Move mark 1", exact=True).click()
@@ -166,7 +166,7 @@ def test_two_versions_are_kept_compared_in_step_and_gone_back_to(page, workshop)
             page.locator("#phrase-areas", has_text="2 areas").wait_for()
             page.locator("#phrase-history").click()
         page.locator("#version").fill(name)
-        page.get_by_role("button", name="Keep the area", exact=True).click()
+        page.get_by_role("button", name="Keep the version", exact=True).click()
         page.get_by_role("button", name=f"Remove the name {name}").wait_for()
     assert find_axe_faults(page) == []
     kept = {version.name: version.state for version in workshop.sheets.list_versions(sheet.id)}

@@ -44,7 +44,7 @@ def test_at_400_by_800_a_finger_drops_picks_tunes_and_exports(
     page.locator("#sheet-data[data-tolerance='7.1']").wait_for(state="attached")
     assert find_axe_faults(page) == []
     page.locator(".numerals button", has_text="History").tap()
-    page.get_by_role("button", name="Tolerance").wait_for()
+    page.get_by_role("button", name="Tolerance,").wait_for()
     with page.expect_download() as download:
         page.locator("#export").tap()
     cut = read_png(Path(download.value.path()).read_bytes())

@@ -43,7 +43,7 @@ def test_a_logo_becomes_an_svg_of_two_colours_and_one_outline_is_made_simpler(pa
     assert find_axe_faults(page) == []
     before = workshop.sheets.load(sheet.id).head
     page.locator("#colours").fill("auto")
-    page.get_by_role("button", name="Trace it so").click()
+    page.get_by_role("button", name="Trace with these settings").click()
     wait_changed(page, before)
     page.locator("#outlines figcaption", has_text="in 2 colours").wait_for()
     svg = fetch(page)
@@ -127,6 +127,6 @@ def test_stickers_are_laid_out_on_a_sheet_with_marks_by_keyboard_alone(page, wor
     assert not outcome.twice
     before = workshop.sheets.load(sheet.id).head
     page.locator("#sheet_width_mm").fill("20")
-    page.get_by_role("button", name="Draw the line so").click()
+    page.get_by_role("button", name="Draw the line with these settings").click()
     wait_changed(page, before)
     page.locator("#cutting-line [role=alert]", has_text="of 6 pieces fit").wait_for()

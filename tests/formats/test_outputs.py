@@ -198,7 +198,7 @@ def test_a_figure_is_framed_with_its_margins_in_the_middle_of_what_was_asked(fra
     figure = Region(30, 50, 60, 100)
     assert frame.place(figure, 100, 200) == place
     assert Frame(True, frame.margins_px, None).place(None, 100, 200).height >= 100
-    with pytest.raises(BadParameterError, match="1800000 × 30 px is too large.*200 megapixels"):
+    with pytest.raises(BadParameterError, match=r"1800000 × 30 px is too large.*200 megapixels"):
         Frame(True, box=(60_000, 1)).place(figure, 100, 200)
 
 

@@ -169,7 +169,11 @@ def keep_files(
             log.warning("what was written of a tray could not be kept", exc_info=True)
             shutil.rmtree(part, ignore_errors=True)
             is_full = error.errno in FULL
-            why = "the disk is full. Free some room" if is_full else f"{error.strerror}. Mend that"
+            why = (
+                "the disk is full. Free some disk space"
+                if is_full
+                else f"{error.strerror}. Mend that"
+            )
             said = f"The files could not be saved: {why}, and try again."
             workshop.trays.set_job(job.id, "failed", said=said)
             return
