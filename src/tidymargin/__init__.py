@@ -8,7 +8,7 @@ import platformdirs
 
 __version__ = "0.1.0"
 
-ENGINE_VERSION = 23
+ENGINE_VERSION = 24
 """Raised whenever the same picture and recipe would give another cut."""
 
 

@@ -9,10 +9,12 @@ from tidymargin.core.base.picture import Picture
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.ground.detect import detect_ground, find_meant
-from tidymargin.core.ground.kinds import FlatGround
+from tidymargin.core.ground.kinds import FlatGround, from_hex
 from tidymargin.core.ground.lit import Growth, extend
 from tidymargin.core.ground.plan import GroundPlan
 from tidymargin.core.ground.surface import ShadedGround, measure_shade
+from tidymargin.core.plan import Plan
+from tidymargin.core.tint.plan import TintPlan
 from tidymargin.demo.drawing import Drawing, mix_over, to_true_cut
 from tidymargin.demo.grounds import add_grain, make_paper
 from tidymargin.demo.truth import encode_picture
@@ -120,6 +122,24 @@ def test_a_shadow_is_kept_with_the_ground_so_that_it_can_be_given_back():
     assert (
         measure_shade(Picture(white.astype(np.uint8)), FlatGround((255.0,) * 3, 0.3, 1.0)) is None
     )
+
+
+@pytest.mark.parametrize("code", ["#FFFFFF", "#F2E6CF"])
+def test_a_shadow_that_the_ground_was_settled_with_is_given_back_beside_the_thing(code):
+    rgba = draw_egg()
+    ground = np.broadcast_to(np.float32(from_hex(code)), (SIDE, SIDE, 3))
+    picture = shoot(rgba, cast(ground, rgba[..., 3]), 96)
+    facts = measure_sheet(picture)
+    assert isinstance(facts.ground, ShadedGround)
+    cut, kept = (
+        cut_out(picture, facts, Plan(tint=TintPlan(shadow=by))).render_whole()[..., 3]
+        for by in (0.0, 1.0)
+    )
+    below, far = (300, SIDE // 2), (20, 20)
+    gone = 1 - picture.rgb[below].astype(float).sum() / sum(from_hex(code))
+    assert (cut[below], cut[far], kept[far]) == (0, 0, 0)
+    assert kept[below] / 255 == pytest.approx(gone, abs=0.04)
+    assert gone > 0.06
 
 
 def test_where_the_border_came_in_transparent_a_told_ground_has_no_shade_and_none_is_meant():

@@ -3,15 +3,17 @@ import json
 import numpy as np
 import pytest
 
+from benchmarks.score import score_cut
 from tests.conftest import draw_badge
 from tidymargin.core.base.picture import Picture
 from tidymargin.core.base.weighing import expand, table_of
 from tidymargin.core.cut import cut_out
 from tidymargin.core.facts import measure_sheet
 from tidymargin.core.figure import nature
+from tidymargin.core.figure.inks import InkFacts
 from tidymargin.core.figure.nature import MEASURES, find_ink_probability
 from tidymargin.core.reach import pocket_signs
-from tidymargin.demo.drawing import Drawing, lay_over
+from tidymargin.demo.drawing import Drawing, lay_over, to_true_cut
 from tidymargin.demo.truth import encode_picture
 from tidymargin.formats.decode import decode_picture
 
@@ -34,6 +36,24 @@ def as_jpeg(rgb, quality=88):
     return decode_picture(encode_picture(np.asarray(rgb), "jpg", quality)).picture
 
 
+@pytest.mark.parametrize("ground", [(255, 255, 255), (0, 0, 0)])
+def test_strokes_in_two_even_colours_of_one_hue_are_no_ink_and_not_of_one_colour(ground):
+    drawing = Drawing(420, 420, 8)
+    for number in range(18):
+        turn = 0.3 + number * np.pi / 9
+        ends = [(210 + far * np.cos(turn), 210 + far * np.sin(turn)) for far in (45, 180)]
+        drawing.stroke(
+            ends, 1.5 + number % 6 / 2, drawing.colour(("#6A040F", "#C1121F")[number % 2])
+        )
+    rgba = drawing.render()
+    picture = Picture(lay_over(rgba, np.array(ground, float)))
+    facts = measure_sheet(picture)
+    assert facts.inks.in_steps
+    assert facts.ink_probability <= 0.5
+    assert facts.rim.one_rgb is None
+    assert score_cut(cut_out(picture, facts).render_whole(), to_true_cut(rgba)).rim < 0.05
+
+
 def test_a_pen_whose_pressure_changes_is_ink_and_a_coloured_badge_is_not():
     pen = as_jpeg(lay_over(draw_pen(np.random.default_rng(1)), WHITE))
     assert measure_sheet(pen).ink_probability > 0.8
@@ -41,7 +61,8 @@ def test_a_pen_whose_pressure_changes_is_ink_and_a_coloured_badge_is_not():
     coloured = tuple(
         (said | {"misfit_far": 0.1}).values()
     )  # a tenth of it would come out in another colour
-    assert find_ink_probability(coloured) <= 0.5
+    inks = measure_sheet(pen).inks
+    assert find_ink_probability(coloured, inks) <= 0.5
     badge = as_jpeg(lay_over(draw_badge().render(), WHITE))
     assert measure_sheet(badge).ink_probability < 0.2
 
@@ -92,5 +113,6 @@ def test_products_are_of_every_two_and_no_measure_runs_away():
 
 @pytest.mark.parametrize("value", [0.0, 1e9, -1e9])
 def test_a_probability_is_one_whatever_was_measured(value):
-    assert 0 <= find_ink_probability((value,) * len(MEASURES)) <= 1
-    assert find_ink_probability(()) == 0
+    none = InkFacts(np.zeros((0, 3), np.float32), (), 0.0, 0.0, 0.0, 0.0)
+    assert 0 <= find_ink_probability((value,) * len(MEASURES), none) <= 1
+    assert find_ink_probability((), none) == 0

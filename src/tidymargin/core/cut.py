@@ -13,6 +13,7 @@ from tidymargin.core.base.picture import Picture, Region, whole
 from tidymargin.core.base.progress import Tick, no_tick
 from tidymargin.core.base.stages import Stage, halo_of
 from tidymargin.core.facts import SheetFacts
+from tidymargin.core.ground.surface import SurfaceGround
 from tidymargin.core.levels import Levels, find_levels
 from tidymargin.core.marks.laying import lay_on_mask
 from tidymargin.core.marks.likeness import LEAST_LIKE, Found, find_like
@@ -221,6 +222,12 @@ class Cutter:
         has_rim = not is_plain(bool(cleared.all()), bool(cleared.any()), self.facts.rim, stages)
         is_looked_at = has_rim or (self.plan.tint.shadow > 0 and bool(cleared.any()))
         ground = self.facts.ground.over(around) if is_looked_at else _NO_GROUND
+        has_shade = is_looked_at and self.plan.tint.shadow > 0
+        lit = (
+            self.facts.ground.lit_over(around)
+            if has_shade and isinstance(self.facts.ground, SurfaceGround)
+            else None
+        )
         # in one piece wherever it is cut from, or kernels would be compiled once more for narrow pictures
         if self.facts.fringe is not None:
             rgb = self.facts.fringe.take_off(self.picture, around)
@@ -242,6 +249,7 @@ class Cutter:
             ),
             corner_px=(tile.top, tile.left),
             alpha=alpha,
+            lit=lit,
         )
 
     def _paint_over(

@@ -73,7 +73,7 @@ class SheetFacts:
     @property
     def ink_probability(self) -> float:
         """How likely the figure is ink, 0 to 1, whatever was said of it."""
-        return find_ink_probability(self.measures)
+        return find_ink_probability(self.measures, self.inks)
 
     @property
     def evidence(self) -> Evidence | None:
@@ -151,7 +151,7 @@ def _fit_to_nature(
         return replace(rim, ink_rgb=inks.rgb, carried_rgb=(red, green, blue))
     if isinstance(ground, ScreenGround) and nature == "opaque":
         rim = replace(rim, spill=spill, is_screen=True)
-    if nature == "opaque" and ground.kind != "checker" and is_thin_and_even(measures):
+    if nature == "opaque" and ground.kind != "checker" and is_thin_and_even(measures, inks):
         rim = replace(rim, one_rgb=inks.rgb)
     evidence = to_evidence(measures, inks)
     if evidence is not None and is_of_one_colour(evidence):

@@ -51,6 +51,8 @@ class Part:
         Where the region begins in the picture, row and col.
     alpha : (h', w') ndarray of uint8, optional
         Alpha of the region itself that came in.
+    lit : (h, w, 3) ndarray of float32, optional
+        The ground there without the shade that lies on it, 0 to 255; the ground itself where there is none.
 
     Attributes
     ----------
@@ -80,8 +82,10 @@ class Part:
         reach_px: int,
         alpha: NDArray[np.uint8] | None = None,
         corner_px: tuple[int, int] = (0, 0),
+        lit: NDArray[np.float32] | None = None,
     ) -> None:
         self.rgb, self.ground, self.cleared, self.alpha = rgb, ground, cleared, alpha
+        self.lit = ground if lit is None else lit
         self.alpha_in = np.empty((0, 0), np.uint8)
         self.inside_px = self.outside_px = self.depth_px = np.empty((0, 0), np.float32)
         self.reach_px = reach_px

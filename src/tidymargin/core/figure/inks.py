@@ -33,6 +33,10 @@ _SEEDS = 200  # directions that an ink is begun from; typed
 _STRONG, _FULLEST = 0.35, 0.95
 _WITHIN = (0.1, 0.9)  # quantiles that a spread lies between
 _THIN_PX, _THIN_SHARE = 6.0, 0.02  # or of the shorter side, that half a thin stroke has; typed
+_CROWDED, _STEP = (
+    0.95,
+    0.1,
+)  # part of a colour's densities at three values, and how far apart these are; typed
 _BINS, _BEYOND_FULL = 60, 1.2  # of density, and how far they go: grain lets some exceed it
 
 
@@ -54,6 +58,8 @@ class InkFacts:
         Part of the cores within strokes that are thin for the picture, 0 to 1.
     half_px : float
         Half a typical stroke's width.
+    in_steps : bool
+        Whether what lies along one ink has a few exact densities well apart: several even colours, and no ink.
     """
 
     rgb: NDArray[np.float32]
@@ -62,6 +68,7 @@ class InkFacts:
     spread: float
     thin: float
     half_px: float
+    in_steps: bool = False
 
     @property
     def hexes(self) -> tuple[str, ...]:
@@ -193,7 +200,7 @@ def measure_inks(
     groups = _split_inks(away)
     if not groups:
         return InkFacts(np.zeros((0, 3), np.float32), (), 0.0, 0.0, 0.0, 0.0)
-    inks, spreads, counts = [], [], []
+    inks, spreads, counts, in_steps = [], [], [], False
     for group in groups:
         size = np.linalg.norm(away[group], axis=1)
         if grain <= _CLEAN:
@@ -206,7 +213,9 @@ def measure_inks(
         full = np.median(away[group][dense], axis=0)
         share = away[group] @ full / max(float(full @ full), 1e-6)
         low, high = (np.quantile(share, edge) for edge in _WITHIN)
-        spreads.append(float(high - low) * (1 - _crowding(share)))
+        crowding = _crowding(share)
+        spreads.append(float(high - low) * (1 - crowding))
+        in_steps |= bool(crowding >= _CROWDED and high - low >= _STEP)
         counts.append(int(group.sum()))
     total = max(1, sum(counts))
     shares = tuple(count / total for count in counts)
@@ -218,7 +227,7 @@ def measure_inks(
     limit = max(_THIN_PX, _THIN_SHARE * min(picture.height, picture.width))
     thin = float(np.mean(cores[:, 6] <= limit))
     half_px = float(np.median(cores[:, 6]))
-    return InkFacts(np.array(inks, np.float32), shares, explained, spread, thin, half_px)
+    return InkFacts(np.array(inks, np.float32), shares, explained, spread, thin, half_px, in_steps)
 
 
 def _crowding(share: NDArray[np.floating]) -> float:

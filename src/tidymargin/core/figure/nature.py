@@ -167,9 +167,9 @@ def measure_nature(
     )
 
 
-def is_thin_and_even(measures: tuple[float, ...]) -> bool:
+def is_thin_and_even(measures: tuple[float, ...], inks: InkFacts) -> bool:
     """Return whether a figure is thin lines or small print of one colour, too thin to show it full, whose rims it solves best."""
-    if not measures:
+    if not measures or inks.in_steps:
         return False
     said = dict(zip(MEASURES, measures, strict=True))
     is_thin = said["half_90"] <= math.log1p(_THIN_PX) and said["between_inside"] > _SELDOM_FULL
@@ -181,12 +181,13 @@ def is_explained(measures: tuple[float, ...]) -> bool:
     return measures[MEASURES.index("misfit_far")] <= _MOST_FAR
 
 
-def find_ink_probability(measures: tuple[float, ...]) -> float:
+def find_ink_probability(measures: tuple[float, ...], inks: InkFacts) -> float:
     """Return how likely the figure is ink, 0 to 1, by what was measured; 0 where nothing was.
 
-    Laid back on its ground an ink cut must be the picture again. Where too much would not be, it is as likely as not at most.
+    Laid back on its ground an ink cut must be the picture again. Where too much would not be, it is as likely as not at most;
+    so it is where densities stand at a few exact values, as no pen's do.
     """
     if not measures:
         return 0.0
     likely = float(load_weights("nature", MEASURES).find_probability(np.array(measures)))
-    return likely if is_explained(measures) else min(likely, 0.5)
+    return likely if is_explained(measures) and not inks.in_steps else min(likely, 0.5)

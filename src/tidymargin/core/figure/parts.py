@@ -68,7 +68,7 @@ class Strokes:
     @property
     def are_ink(self) -> bool:
         """Whether all of the figure is ink."""
-        return self.ink_parts is None and find_ink_probability(self.measures) > 0.5
+        return self.ink_parts is None and find_ink_probability(self.measures, self.inks) > 0.5
 
 
 def measure_strokes(
@@ -111,8 +111,9 @@ def measure_strokes(
     is_ink, is_opaque = [], []
     for number in large:
         own = take_at_scale(drawings.nearest == number, drawings.scale, everywhere)
-        measures = measure(own & stands).measures
-        likely = find_ink_probability(measures)
+        drawing = measure(own & stands)
+        measures = drawing.measures
+        likely = find_ink_probability(measures, drawing.inks)
         # where all is ink together, an even line drawing may look opaque by itself, and is cut as well as ink
         if likely < 1 - _SURE and not (together.are_ink and is_explained(measures)):
             is_opaque.append(number)

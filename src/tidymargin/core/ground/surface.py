@@ -5,7 +5,7 @@ in log linear light, and corrected locally by what is left over, carried on unde
 to fine. It is a smooth thing, so it is measured on a reduced picture; noise is measured at full size.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import ClassVar, TypeVar
 
@@ -56,6 +56,8 @@ class SurfaceGround:
         The picture's size in pixels.
     noise, border_share : float
         See `Ground`.
+    lit_rgb : (h, w, 3) ndarray of float32, optional
+        The same surface in its smooth light alone, without the shade that lies on it, where that is known.
     """
 
     grid_rgb: NDArray[np.float32]
@@ -63,6 +65,7 @@ class SurfaceGround:
     width: int
     noise: float
     border_share: float
+    lit_rgb: NDArray[np.float32] | None = None
     kind: ClassVar[str] = "paper"
     shade_weight: ClassVar[float] = 1.0
     is_even: ClassVar[bool] = False
@@ -74,10 +77,17 @@ class SurfaceGround:
 
     def over(self, region: Region) -> NDArray[np.float32]:
         """Return the surface's colour at every pixel of a region, (h, w, 3) float32, 0 to 255."""
+        return self._spread(self.grid_rgb, region)
+
+    def lit_over(self, region: Region) -> NDArray[np.float32]:
+        """Return its colour without the shade on it, as far as that is known, as `over` does."""
+        return self._spread(self.grid_rgb if self.lit_rgb is None else self.lit_rgb, region)
+
+    def _spread(self, grid: NDArray[np.float32], region: Region) -> NDArray[np.float32]:
         out = np.empty((region.height, region.width, 3), np.float32)
         _interpolate_kernel(
-            self.grid_rgb, region.top, region.left,
-            self.grid_rgb.shape[0] / self.height, self.grid_rgb.shape[1] / self.width, out,
+            grid, region.top, region.left,
+            grid.shape[0] / self.height, grid.shape[1] / self.width, out,
         )  # fmt: skip
         return out
 
@@ -256,12 +266,14 @@ def measure_surface(
     pull = None if rgb_srgb is None else linear_to_oklab(srgb_to_linear(np.array(rgb_srgb) / 255))
     logs = np.log(linear + np.float32(LOG_FLOOR))
     sound = find_lit(lab, logs, solid, is_screen=kind is ScreenGround, pull=pull)
-    surface = fit_light(logs, sound)
-    rest = logs - surface
+    light = fit_light(logs, sound)
+    rest = logs - light
     # a screen's creases are no shade that goes on under the figure
-    surface = surface + carry_on(*((rest, sound) if kind is ScreenGround else extend(rest, sound)))
-    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - LOG_FLOOR, 0, 1)) * 255
-    found = kind(rgb.astype(np.float32), picture.height, picture.width, 0.0, 0.0)
+    surface = light + carry_on(*((rest, sound) if kind is ScreenGround else extend(rest, sound)))
+    shape = picture.height, picture.width
+    found = kind(
+        _to_grid(surface), *shape, 0.0, 0.0, None if kind is ScreenGround else _to_grid(light)
+    )
     return _with_noise(picture, found, sound)
 
 
@@ -292,11 +304,16 @@ def measure_shade(
     near = np.asarray(cv2.dilate(shaded.view(np.uint8), np.ones(_SHADE_CELLS, np.uint8))) > 0
     rest = np.where(near[..., None], logs - even, np.float32(0))
     surface = even + carry_on(*extend(rest, sound))
-    rgb = linear_to_srgb(np.clip(np.exp(np.minimum(surface, 1)) - LOG_FLOOR, 0, 1)) * 255
-    shape = picture.height, picture.width
-    bare = ShadedGround(rgb.astype(np.float32), *shape, 0.0, 0.0)
-    noise = max(flat.noise, _with_noise(picture, bare, sound).noise)
-    return ShadedGround(bare.grid_rgb, *shape, noise, flat.border_share)
+    grid = _to_grid(surface)
+    lit = np.broadcast_to(np.array(flat.rgb_srgb, np.float32), grid.shape).copy()
+    bare = ShadedGround(grid, picture.height, picture.width, 0.0, flat.border_share, lit)
+    return replace(bare, noise=max(flat.noise, _with_noise(picture, bare, sound).noise))
+
+
+def _to_grid(log_light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return display-coded colours, 0 to 255, of linear light in logarithms."""
+    linear = np.clip(np.exp(np.minimum(log_light, 1)) - LOG_FLOOR, 0, 1)
+    return np.asarray(linear_to_srgb(linear) * 255, np.float32)
 
 
 def _with_noise(picture: Picture, found: _Surface, sound: NDArray[np.bool_]) -> _Surface:
@@ -325,7 +342,7 @@ def with_noise(
     pick = random.integers(0, len(frame_rows), min(_BORDER_SAMPLES, len(frame_rows)))
     border = _full_size_away(picture, found, frame_rows[pick], frame_cols[pick])
     share = float(np.mean(border <= max(1.0, _BEYOND_NOISE * noise)))
-    return type(found)(found.grid_rgb, found.height, found.width, round(noise, 2), share)
+    return replace(found, noise=round(noise, 2), border_share=share)
 
 
 def _full_size_away(

@@ -291,6 +291,7 @@ def solve_cut(
     margins: Margins,
     corner_px: tuple[int, int] = (0, 0),
     alpha: NDArray[np.uint8] | None = None,
+    lit: NDArray[np.float32] | None = None,
 ) -> NDArray[np.uint8]:
     """Solve figure colour and matte of a region.
 
@@ -313,13 +314,15 @@ def solve_cut(
         Where the region without its halo begins in the picture, row and col.
     alpha : (h, w) ndarray of uint8, optional
         Alpha that came in; multiplied into the result.
+    lit : (h, w, 3) ndarray of float32, optional
+        The ground without the shade that lies on it, 0 to 255, where a shadow is kept.
 
     Returns
     -------
     (h', w', 4) ndarray of uint8
         Straight RGBA of the region without its halo, figure colour carried on under transparent pixels.
     """
-    part = Part(rgb, ground, cleared, margins, halo_of(stages), corner_px=corner_px)
+    part = Part(rgb, ground, cleared, margins, halo_of(stages), corner_px=corner_px, lit=lit)
     own = part.near(0)
     if alpha is not None:
         part.alpha, part.alpha_in = alpha[own], alpha

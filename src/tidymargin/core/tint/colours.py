@@ -200,7 +200,7 @@ def _lay_shadow(amount: float, grain: float, part: Part) -> None:
     near = _bound(wide)
     shape = near[2] - near[0], near[3] - near[1]
     gone, known = np.zeros(shape, np.uint16), np.zeros(shape, np.uint16)
-    if not _gone_kernel(part.rgb, part.ground, part.cleared, near, gone, known):
+    if not _gone_kernel(part.rgb, part.lit, part.cleared, near, gone, known):
         return
     side = 2 * _SHADOW_PX + 1
     soft, weight = (
@@ -209,7 +209,7 @@ def _lay_shadow(amount: float, grain: float, part: Part) -> None:
     )  # fmt: skip
     corner = own[0].start, own[1].start
     _shadow_kernel(
-        part.share, part.figure, _bound(part.window(part.reach_px)), part.ground, corner, near, soft, weight,
+        part.share, part.figure, _bound(part.window(part.reach_px)), part.lit, corner, near, soft, weight,
         np.float32(amount), np.float32(grain), np.zeros(3, np.float32),
     )  # fmt: skip
 

@@ -89,7 +89,7 @@ class TintPlan:
     backing : Backing or None
         What lies under the figure.
     shadow : float
-        How much of the shadow that lies on an even ground is kept, as black with a matte of its own, 0 to 1.
+        How much of the shadow that lies on the ground is kept, as black with a matte of its own, 0 to 1.
     """
 
     spill: float = 1.0
