@@ -8,7 +8,9 @@ from bs4 import BeautifulSoup
 
 from tests.conftest import read_png
 from tidymargin.services.scenes.opening import load_scene, look_at_saved
+from tidymargin.services.trays.keeper import TrayKeeper
 from tidymargin.services.trays.trays import make_tray
+from tidymargin.services.workshop import states
 
 
 @pytest.fixture
@@ -222,7 +224,28 @@ def test_a_missing_picture_is_said_in_its_sentence_and_the_page_still_works(clie
     workshop.sheets.bin(sheet.id)
     page = client.get("/scenes/1/?open=cut:2")
     assert page.status_code == 200
-    assert "badge is missing: “badge.png” is in the bin." in text_of(page)
+    assert "badge is not shown: “badge.png” is in the bin." in text_of(page)
     answer = client.get("/scenes/1/export", headers={"Accept": "application/json"})
     assert answer.status_code == 404
     assert "is not there" in answer.json["message"]
+
+
+def test_after_a_new_version_one_button_cuts_all_pictures_of_a_scene_again_and_nothing_is_unasked(
+    client, workshop, scene, send, monkeypatch
+):
+    now = states.ENGINE_VERSION + 1
+    monkeypatch.setattr(states, "ENGINE_VERSION", now)
+    said = text_of(client.get("/scenes/1/"))
+    assert "1 picture of this scene was cut by an older version" in said
+    assert said.count("badge") == 2
+    assert said.count("is not shown: This picture was cut by an older version") == 2
+    keeper = TrayKeeper(workshop)
+    keeper.renew_asked()
+    assert workshop.sheets.load(1).engine_version == now - 1
+    assert "1 picture is being cut again…" in text_of(send("renew"))
+    keeper.renew_asked()
+    assert workshop.sheets.load(1).engine_version == now
+    assert not look_at_saved(workshop, workshop.scenes.load(1)).missing
+    said = text_of(client.get("/scenes/1/"))
+    assert "older version" not in said
+    assert "again…" not in said

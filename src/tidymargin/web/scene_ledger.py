@@ -103,7 +103,7 @@ def _show_cut(arrangement: Arrangement, cut: ArrangedCut, found: Found, piece: P
             enlarged = gettext("It is enlarged to %(scale)s of its own pixels, and is softer for it.", scale=f"{100 * cut.scale:.3g} %")  # fmt: skip
     state, shape = "", ""
     if found.missing is not None:
-        state, shape = gettext("missing"), "✕"
+        state, shape = gettext("not shown"), "✕"
     elif enlarged:
         state, shape = gettext("please check"), "?"
     elif cut.key in keys:
@@ -170,6 +170,8 @@ def gather_scene(workshop: Workshop, saved: SavedScene, opened: str) -> dict[str
         "look": looked.name,
         "rows": rows,
         "missing": looked.missing,
+        "older": len(looked.older - workshop.renewing),
+        "renewing": len(looked.older & workshop.renewing),
         "is_ready": pieces is not None,
         "share": workshop.executor.progress(open_name(looked)),
         "base_sentence": say_base(looked),

@@ -8,7 +8,7 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from tidymargin.core.base.errors import DomainError, StoppedError
+from tidymargin.core.base.errors import DomainError, OlderEngineError, StoppedError
 from tidymargin.core.ground.kinds import from_hex
 from tidymargin.core.outlines.figures import Outlines, trace_cut
 from tidymargin.core.scenes.lifting import Part, lift_cuts
@@ -85,6 +85,12 @@ class Looked:
         """The cuts, or the base as None, that show nothing, and why."""
         pairs = [*zip(self.arrangement.cuts, self.cuts, strict=True), (None, self.base)]
         return [(cut, found.missing) for cut, found in pairs if found.missing is not None]
+
+    @property
+    def older(self) -> set[int]:
+        """The sheets, as they are now, that an older engine cut: the present one has to be asked for."""
+        pairs = zip(self.arrangement.cuts, self.cuts, strict=True)
+        return {cut.sheet for cut, found in pairs if cut.sheet is not None and cut.state is None and isinstance(found.missing, OlderEngineError)}  # fmt: skip
 
 
 def _name_source(cut: ArrangedCut, sheet: Sheet) -> str:

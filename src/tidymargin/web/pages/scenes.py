@@ -55,6 +55,14 @@ def rename() -> Answer:
     return answer_scene(editing.rename_scene(the_workshop(), the_scene().id, str(given().get("name", ""))))  # fmt: skip
 
 
+@blueprint.post("/renew")
+def renew() -> Answer:
+    """Cut by the present engine, behind what anybody does, what an older one cut."""
+    workshop, saved = the_workshop(), the_scene()
+    workshop.renewing.update(look_at_saved(workshop, saved).older)
+    return answer_scene(saved)
+
+
 @blueprint.post("/base")
 def set_base() -> Answer:
     """Set what the cuts lie on."""

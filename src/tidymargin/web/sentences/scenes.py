@@ -138,7 +138,7 @@ def say_cut(cut: ArrangedCut, missing: DomainError | None) -> Markup:
 
     if missing is not None:
         return fill(
-            gettext("%(name)s is missing: %(why)s"), name=name, why=translate(missing.message)
+            gettext("%(name)s is not shown: %(why)s"), name=name, why=translate(missing.message)
         )
     parts = []
     if cut.scale != 1:
