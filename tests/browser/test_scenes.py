@@ -317,11 +317,11 @@ def test_a_scene_shows_nothing_but_what_it_says_when_empty_and_when_a_picture_is
     lay_scene(workshop, discs, red={"left": 20, "top": 30})
     open_scene(page)
     workshop.sheets.bin(discs["red"].id)
-    page.locator(".sentence", has_text="red is missing").wait_for()
+    page.locator(".sentence", has_text="red is not shown").wait_for()
     assert find_axe_faults(page) == []
     page.locator("button.edge", has_text="red").click()
     page.get_by_role("button", name="Take it out").click()
-    page.locator(".sentence", has_text="red is missing").wait_for(state="detached")
+    page.locator(".sentence", has_text="red is not shown").wait_for(state="detached")
     assert now(workshop).arrangement.cuts == ()
     assert (export(page)[..., :3] == (0x20, 0x80, 0x40)).all()
     assert find_axe_faults(page) == []
