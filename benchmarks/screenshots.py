@@ -10,19 +10,19 @@ PLACE = Path(__file__).parents[1] / "docs" / "screenshots"
 _QUIET_MS = 3000  # in which small pictures and the strip come
 
 
-def _stroke(page: Page, across: tuple[float, float], down: tuple[float, float]) -> None:
-    """Draw a line over the stage, by shares of its width and height."""
+def _draw_stroke(page: Page) -> None:
+    """Draw a line across the middle of the stage."""
     box = page.locator("#stage").bounding_box()
     assert box
-    xs, ys = ([start + length * share for share in way] for start, length, way in ((box["x"], box["width"], across), (box["y"], box["height"], down)))  # fmt: skip
-    page.mouse.move(xs[0], ys[0])
+    row = box["y"] + 0.56 * box["height"]
+    page.mouse.move(box["x"] + 0.42 * box["width"], row)
     page.mouse.down()
-    page.mouse.move(xs[1], ys[1], steps=12)
+    page.mouse.move(box["x"] + 0.55 * box["width"], row + 8, steps=12)
     page.mouse.up()
 
 
 def main(address: str) -> None:
-    """Take all but those of the guide and of the export, which say less of the present state."""
+    """Take all but those of the guide and of the export page, once the demo has brought in all that it draws."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])  # fmt: skip
         page = browser.new_page(viewport={"width": 1280, "height": 800}, locale="en")
@@ -45,7 +45,19 @@ def main(address: str) -> None:
             page.wait_for_timeout(_QUIET_MS)
             page.screenshot(path=PLACE / f"{name}.png")
 
+        def wait_for_prints() -> None:
+            page.wait_for_function("() => [...document.images].every((one) => one.complete && one.naturalWidth)", timeout=240_000)  # fmt: skip
+
+        page.locator("details").evaluate_all("(all) => all.forEach((one) => { one.open = false })")
+        page.mouse.wheel(0, 3000)
+        wait_for_prints()
+        page.mouse.wheel(0, -3000)
         take("trays")
+        go("evening-card")
+        page.locator("#stage").focus()
+        for _ in range(3):
+            page.keyboard.press("n")
+        take("scene")
         for picture, step, name in (
             ("compass-rose", "", "bench"), ("pencil-lighthouse", "ground", "bench-ink"), ("brass-bell", "colour", "bench-screen"),
             ("harbour-signature", "area", "bench-area"), ("buoy-sticker", "proof", "bench-proof"),
@@ -75,15 +87,22 @@ def main(address: str) -> None:
         take("bench-by-hand")
         page.goto(f"{address}{places['brass-bell']}compare?left=original&right=now")
         take("compare")
-        go("evening-card")
-        page.locator("#stage").focus()
-        for _ in range(3):
-            page.keyboard.press("n")
-        take("scene")
+        go("tide-stamp", "export")
+        page.locator("summary", has_text="Further formats").click()
+        page.locator("label.tick", has_text="SVG outlines").locator("input").check()
+        page.get_by_role("button", name="Set the formats").click()
+        page.locator("#phrase-formats", has_text="SVG outlines").wait_for()
+        go("tide-stamp", "export")
+        for words in ("Show them over the picture", "with their points and handles"):
+            page.get_by_label(words).check()
+        page.locator("#pixels").click()
+        take("bench-outlines")
         page.goto(address)
+        page.locator("summary", has_text="Put pictures together into a tray").evaluate("(one) => { one.parentElement.open = true }")  # fmt: skip
         page.get_by_label("Name", exact=True).fill("Skerrow Almanac")
         page.get_by_role("button", name="Make the tray").click()
-        page.wait_for_timeout(20_000)
+        page.wait_for_url("**/trays/*")
+        wait_for_prints()
         take("tray")
         browser.close()
 

@@ -167,17 +167,8 @@ def tab_to(page: Page, target: Locator, most: int = 60, key: str = "Tab") -> Non
     raise AssertionError(f"{target} cannot be reached by {most} presses of {key}")
 
 
-_NAMED = (
-    "button",
-    "link",
-    "textbox",
-    "checkbox",
-    "radio",
-    "slider",
-    "spinbutton",
-    "combobox",
-    "switch",
-)
+_CONTROL = r'- (button|link|textbox|checkbox|radio|slider|spinbutton|combobox|switch) "((?:[^"\\]|\\.)*)"[^\n]*(?:\n\s+- /url: (\S+))?'
+_POINTS_AT_NOTHING = re.compile(r"(\w+ )?(it|this|that|them|these|those|one)", re.IGNORECASE)
 _STAND_ALONE = """
     add area backing base brightness compare contrast copy copyright deutsch direction distance english eo export gamma guide hardness height history
     holes home keys lean length mirror name opacity pause recolour redo rename saturation sizes stop strength tilt tolerance trays undo unit versions width
@@ -190,15 +181,23 @@ def find_bare_names(page: Page) -> list[str]:
 
     One word must be a noun or a verb that says all; what people called a picture, a tray or a scene may be anything.
     """
-    said = page.locator("body").aria_snapshot()
-    found = re.findall(r'- (\w+) "((?:[^"\\]|\\.)*)"[^\n]*(?:\n\s+- /url: (\S+))?', said)
+
+    def says_too_little(name: str) -> bool:
+        is_word = " " not in name.strip() and "." not in name
+        is_bare = is_word and name.lower() not in _STAND_ALONE.split()
+        return (
+            is_bare
+            or bool(_POINTS_AT_NOTHING.fullmatch(name))
+            or not re.search("[A-Za-z]{2}", name)
+        )
+
+    found = re.findall(_CONTROL, page.locator("body").aria_snapshot())
     theirs = ("/sheets/", "/scenes/", "/trays/")
     return [
         f"{role}: {name}"
         for role, name, url in found
-        if role in _NAMED and not url.startswith(theirs)
-        and (not re.search("[A-Za-z]{2}", name) or re.fullmatch(r"(\w+ )?(it|this|that|them|these|those|one)", name, re.I) or (" " not in name.strip() and "." not in name and name.lower() not in _STAND_ALONE.split()))
-    ]  # fmt: skip
+        if not url.startswith(theirs) and says_too_little(name)
+    ]
 
 
 def find_axe_faults(page: Page) -> list[str]:

@@ -75,7 +75,7 @@ def test_a_pencil_drawing_is_made_black_by_a_ruler_for_a_dark_page(page, worksho
 def test_a_pastel_drawing_gets_a_white_backing_with_a_border_of_eight_pixels(page, workshop):
     open_sheet(page, workshop, png_of(draw_pastel), "colour")
     before = export(page)[..., 3]
-    page.get_by_role("button", name="Lay the backing under").click()
+    page.get_by_role("button", name="Lay the backing").click()
     settle(page, "backing")
     found = export(page)
     away = cv2.distanceTransform((before < 128).astype(np.uint8), cv2.DIST_L2, 5)

@@ -11,9 +11,11 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
+from benchmarks.run import main as measure
 from tests.conftest import draw_pad, read_png
 from tests.services.test_trays import redis_url  # noqa: F401 - a fixture
 from tidymargin.cli.commands import EXAMPLES, main
+from tidymargin.demo import almanac
 
 ROOT = Path(__file__).parents[2]
 _STAY = {"serve": "Tidy Margin is at http://127.0.0.1:", "demo": "Tidy Margin is at http://127.0.0.1:", "work": "waits for jobs"}  # fmt: skip
@@ -72,8 +74,19 @@ def test_every_example_runs_as_it_is_typed(desk, monkeypatch, redis_url):  # noq
     assert (desk / "data" / "sheets.sqlite").is_file()
 
 
-def test_readme_names_no_command_that_is_not_an_example_or_run_by_the_build():
-    """Its own two run this test, and the wheel is built and tried, on every change; see `.ci/run`."""
+def test_the_benchmark_that_readme_quotes_prints_its_table(desk, monkeypatch, capsys):
+    monkeypatch.setattr(almanac, "SHEETS", ("tide-stamp",))
+    list(almanac.draw_almanac(desk / "truth"))
+    arguments = ["--truth", str(desk / "truth"), "--no-speed", "--no-detection"]
+    monkeypatch.setattr(sys, "argv", ["bench", *arguments])
+    measure()
+    said = capsys.readouterr().out
+    assert "Mean rim, OKLab x 100" in said
+    assert re.search(r"flat, png +1 .*tide-stamp", said)
+
+
+def test_readme_names_no_command_that_no_test_runs():
+    """Its own two run this test, and the wheel is built and tried, on every change: see `.ci/run`."""
     said = re.findall(r"`?\./tidy ([a-z-]+(?: --?[a-z-]+)?)", (ROOT / "README.md").read_text())
     said += re.findall(r"`tidymargin ([a-z-]+)", (ROOT / "README.md").read_text())
     assert len(said) > 4
@@ -81,5 +94,5 @@ def test_readme_names_no_command_that_is_not_an_example_or_run_by_the_build():
     for command in said:
         name = command.split()[0]
         is_example = any(one.startswith(command) for one in EXAMPLES.get(name, ()))
-        is_measured = name == "bench"  # whose tables are what README quotes; see the next test
+        is_measured = name == "bench"  # as the test above does
         assert is_example or is_measured or f"./tidy {name}" in built, command

@@ -33,10 +33,10 @@ _SEEDS = 200  # directions that an ink is begun from; typed
 _STRONG, _FULLEST = 0.35, 0.95
 _WITHIN = (0.1, 0.9)  # quantiles that a spread lies between
 _THIN_PX, _THIN_SHARE = 6.0, 0.02  # or of the shorter side, that half a thin stroke has; typed
-_CROWDED, _STEP = (
-    0.95,
-    0.1,
-)  # part of a colour's densities at three values, and how far apart these are; typed
+_CROWDED = (
+    0.95  # part of an ink's densities that stands at three values, from which they are even; typed
+)
+_STEP = 0.1  # of density, that such values span at least where there are several; typed
 _BINS, _BEYOND_FULL = 60, 1.2  # of density, and how far they go: grain lets some exceed it
 
 

@@ -39,6 +39,11 @@ def add_scene(workshop: Workshop, name: str, arrangement: Arrangement) -> SavedS
     return workshop.scenes.add(to_shown_name(name.strip() or "scene"), arrangement.to_json())
 
 
+def renew_cuts(workshop: Workshop, saved: SavedScene) -> None:
+    """Have the present engine cut, behind what anybody does, what an older one cut of a scene's pictures."""
+    workshop.renewing.update(look_at(workshop, saved.arrangement).older)
+
+
 def rename_scene(workshop: Workshop, scene_id: int, name: str) -> SavedScene:
     """Give a scene another name.
 

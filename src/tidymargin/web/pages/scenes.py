@@ -57,9 +57,9 @@ def rename() -> Answer:
 
 @blueprint.post("/renew")
 def renew() -> Answer:
-    """Cut by the present engine, behind what anybody does, what an older one cut."""
-    workshop, saved = the_workshop(), the_scene()
-    workshop.renewing.update(look_at_saved(workshop, saved).older)
+    """Use the new cut of every picture that an older engine cut."""
+    saved = the_scene()
+    editing.renew_cuts(the_workshop(), saved)
     return answer_scene(saved)
 
 
