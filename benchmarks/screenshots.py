@@ -22,7 +22,7 @@ def _draw_stroke(page: Page) -> None:
 
 
 def main(address: str) -> None:
-    """Take all but those of the guide and of the export page, once the demo has brought in all that it draws."""
+    """Take all but that of the guide, once the demo has brought in all that it draws."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])  # fmt: skip
         page = browser.new_page(viewport={"width": 1280, "height": 800}, locale="en")
@@ -60,7 +60,7 @@ def main(address: str) -> None:
         take("scene")
         for picture, step, name in (
             ("compass-rose", "", "bench"), ("pencil-lighthouse", "ground", "bench-ink"), ("brass-bell", "colour", "bench-screen"),
-            ("harbour-signature", "area", "bench-area"), ("buoy-sticker", "proof", "bench-proof"),
+            ("harbour-signature", "area", "bench-area"), ("buoy-sticker", "proof", "bench-proof"), ("harbour-signature", "export", "bench-export"),
         ):  # fmt: skip
             go(picture, step)
             take(name)
@@ -83,7 +83,7 @@ def main(address: str) -> None:
         take("bench-rim")
         go("brass-bell", "by_hand")
         page.locator("[data-implement=stroke]").click()
-        _stroke(page, (0.42, 0.55), (0.55, 0.58))
+        _draw_stroke(page)
         take("bench-by-hand")
         page.goto(f"{address}{places['brass-bell']}compare?left=original&right=now")
         take("compare")
@@ -101,7 +101,7 @@ def main(address: str) -> None:
         page.locator("summary", has_text="Put pictures together into a tray").evaluate("(one) => { one.parentElement.open = true }")  # fmt: skip
         page.get_by_label("Name", exact=True).fill("Skerrow Almanac")
         page.get_by_role("button", name="Make the tray").click()
-        page.wait_for_url("**/trays/*")
+        page.wait_for_url("**/trays/**")
         wait_for_prints()
         take("tray")
         browser.close()
