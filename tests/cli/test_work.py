@@ -9,11 +9,11 @@ import pytest
 from click.testing import CliRunner
 
 from benchmarks.keying import key_file
-from tests.services.test_trays import disc_png, redis_url, start_worker  # noqa: F401 - a fixture
+from tests.services.test_trays import disc_png, open_there, redis_url, start_worker  # noqa: F401 - fixtures
 from tidymargin.cli.commands import main
 from tidymargin.formats.recipe import Recipe
 from tidymargin.services.picture.keyjob import Order
-from tidymargin.services.trays.queueing import Jobs, open_queue
+from tidymargin.services.trays.queueing import Jobs
 
 
 @pytest.mark.parametrize(
@@ -37,8 +37,8 @@ def test_without_a_queue_it_says_what_it_needs_and_no_secret(monkeypatch, url, s
     assert "secret" not in result.output
 
 
-def test_it_does_jobs_passes_over_what_is_none_and_ends_after_the_one_under_way(redis_url):  # noqa: F811
-    queue = open_queue(redis_url)
+def test_it_does_jobs_passes_over_what_is_none_and_ends_after_the_one_under_way(redis_url, open_there):  # noqa: F811 # fmt: skip
+    queue = open_there()
     jobs = Jobs(queue)
     for junk in (b"\x80\x04N.", b"[]", b'{"message": ["1", "nobody.knows", null, 0, 0, 0, [], {}]}'):  # fmt: skip
         queue.storage.enqueue(junk)

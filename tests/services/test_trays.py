@@ -373,18 +373,32 @@ def redis_url():
         yield url
 
 
+@pytest.fixture
+def open_there(redis_url):
+    """Open the queue on that Redis; what was opened is closed with the test."""
+    opened = []
+
+    def open_one():
+        opened.append(open_queue(redis_url))
+        return opened[-1]
+
+    yield open_one
+    for queue in opened:
+        queue.storage.pool.disconnect()
+
+
 def start_worker(url):
     env = {**os.environ, "TIDYMARGIN_QUEUE": url, "PYTHONPATH": os.pathsep.join(sys.path)}
     command = [sys.executable, "-m", "tidymargin.cli", "work"]
     return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
 
 
-def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_is_ended(workshop, tray, redis_url):  # fmt: skip
+def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_is_ended(workshop, tray, redis_url, open_there):  # fmt: skip
     sheets = [add_sheet(workshop, disc_png(120 + n), f"more {n}.png") for n in range(5)]
     workshop.trays.put_in(tray.id, [sheet.id for sheet in sheets])
     export = begin_export(workshop, tray.id)
     clock = [0.0]
-    exporter = Exporter(workshop, Jobs(open_queue(redis_url)), lambda: clock[0])
+    exporter = Exporter(workshop, Jobs(open_there()), lambda: clock[0])
     exporter.step()
     victim = start_worker(redis_url)
     begun = time.monotonic()
@@ -396,7 +410,7 @@ def test_workers_on_redis_write_a_tray_once_though_one_is_killed_and_the_server_
     victim.wait()
     workshop.close()
     with closing(open_workshop(workshop.folder)) as again:
-        exporter = Exporter(again, Jobs(open_queue(redis_url)), lambda: clock[0])
+        exporter = Exporter(again, Jobs(open_there()), lambda: clock[0])
         worker = start_worker(redis_url)
         while exporter.step():
             clock[0] += 0.05 * SILENT_S  # what is silent is given to another before long
